@@ -1,0 +1,1 @@
+"""Contracts: the WSDL and schemas that callers load, sample messages, and the OpenAPI description of the REST face."""

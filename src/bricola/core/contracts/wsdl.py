@@ -1,0 +1,91 @@
+"""Writing the contract: WSDL 1.1 (W3C Note, 15 March 2001) with its SOAP 1.1 and SOAP 1.2 bindings.
+
+One document, schemas inline, sections in the standard's order, prefixes declared on the root: the form that
+the client stacks of many languages were found to read.
+"""
+
+from lxml import etree
+
+from bricola.core.contracts.names import HTTP_TRANSPORT, WSDL, WSDL_SOAP11, WSDL_SOAP12, XSD
+from bricola.core.contracts.schema import write_schema
+from bricola.core.shapes.model import OperationShape, ServiceShape
+
+_W = f"{{{WSDL}}}"
+_BINDINGS = (("Soap11", WSDL_SOAP11), ("Soap12", WSDL_SOAP12))
+
+
+def soap_action(service: ServiceShape, operation: str) -> str:
+    """The action that names an operation: the namespace, joined by what its scheme joins with."""
+    joint = ":" if service.namespace.startswith("urn:") else "/"
+    return f"{service.namespace.rstrip('/')}{joint}{operation}"
+
+
+def write_wsdl(service: ServiceShape, address: str) -> bytes:
+    """The contract with one port per SOAP version, both at `address`. UTF-8, no byte order mark."""
+    root = etree.Element(
+        f"{_W}definitions",
+        {"name": service.name, "targetNamespace": service.namespace},
+        nsmap={"wsdl": WSDL, "xs": XSD, "tns": service.namespace, "soap": WSDL_SOAP11, "soap12": WSDL_SOAP12},
+    )
+    _document(root, service.description)
+    write_schema(service, etree.SubElement(root, f"{_W}types"))
+    _messages(root, service)
+    _port_type(root, service)
+    for suffix, namespace in _BINDINGS:
+        _binding(root, service, suffix, namespace)
+    node = etree.SubElement(root, f"{_W}service", name=service.name)
+    for suffix, namespace in _BINDINGS:
+        name = f"{service.name}{suffix}"
+        port = etree.SubElement(node, f"{_W}port", name=name, binding=f"tns:{name}")
+        etree.SubElement(port, f"{{{namespace}}}address", location=address)
+    etree.indent(root)
+    return etree.tostring(root, encoding="UTF-8", xml_declaration=True) + b"\n"
+
+
+def _messages(root: etree._Element, service: ServiceShape) -> None:
+    def message(name: str, part: str, element: str) -> None:
+        node = etree.SubElement(root, f"{_W}message", name=name)
+        etree.SubElement(node, f"{_W}part", name=part, element=f"tns:{element}")
+
+    faults: dict[str, None] = {}
+    for operation in service.operations:
+        message(operation.name, "parameters", operation.input.name)
+        message(operation.output.name, "parameters", operation.output.name)
+        faults |= dict.fromkeys(fault.name for fault in operation.faults)
+    for fault in faults:
+        message(fault, "fault", fault)
+
+
+def _port_type(root: etree._Element, service: ServiceShape) -> None:
+    port_type = etree.SubElement(root, f"{_W}portType", name=service.name)
+    for operation in service.operations:
+        node = etree.SubElement(port_type, f"{_W}operation", name=operation.name)
+        _document(node, operation.description)
+        etree.SubElement(node, f"{_W}input", message=f"tns:{operation.name}")
+        etree.SubElement(node, f"{_W}output", message=f"tns:{operation.output.name}")
+        for fault in operation.faults:
+            declared = etree.SubElement(node, f"{_W}fault", name=fault.name, message=f"tns:{fault.name}")
+            _document(declared, fault.description)
+
+
+def _binding(root: etree._Element, service: ServiceShape, suffix: str, namespace: str) -> None:
+    soap = f"{{{namespace}}}"
+    binding = etree.SubElement(root, f"{_W}binding", name=f"{service.name}{suffix}", type=f"tns:{service.name}")
+    etree.SubElement(binding, f"{soap}binding", style="document", transport=HTTP_TRANSPORT)
+    for operation in service.operations:
+        _bound_operation(binding, service, operation, soap)
+
+
+def _bound_operation(binding: etree._Element, service: ServiceShape, operation: OperationShape, soap: str) -> None:
+    node = etree.SubElement(binding, f"{_W}operation", name=operation.name)
+    etree.SubElement(node, f"{soap}operation", soapAction=soap_action(service, operation.name), style="document")
+    for direction in ("input", "output"):
+        etree.SubElement(etree.SubElement(node, f"{_W}{direction}"), f"{soap}body", use="literal")
+    for fault in operation.faults:
+        declared = etree.SubElement(node, f"{_W}fault", name=fault.name)
+        etree.SubElement(declared, f"{soap}fault", name=fault.name, use="literal")
+
+
+def _document(parent: etree._Element, text: str) -> None:
+    if text:
+        etree.SubElement(parent, f"{_W}documentation").text = text

@@ -1,0 +1,252 @@
+"""Definitions as YAML text: read with errors that name the line, written in one canonical form.
+
+The first key is the kind and its value the name. A default is never written. Writing what was read from
+canonical text gives the same bytes. Only true, false, null and plain whole numbers are more than text here:
+`no`, `0412`, `1.10` and `2026-11-24` stay what they look like.
+"""
+
+import difflib
+import re
+from typing import Any
+
+import yaml
+from pydantic import ValidationError
+from yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
+
+from bricola.core.definitions.base import Frozen
+from bricola.core.definitions.model import KINDS, Definition
+from bricola.core.problems import Problem, ProblemError, shown
+
+_FLOW_WIDTH = 110  # a mapping or list that fits is written on one line
+_MOST_TEXT = 1_000_000  # characters of one definition
+
+
+class _Loader(yaml.SafeLoader):
+    """The safe loader with a smaller set of implicit types (see the module's comment)."""
+
+
+class _Dumper(yaml.SafeDumper):
+    """The safe writer with the same small set, so that it quotes exactly what would be misread."""
+
+    def ignore_aliases(self, data: object) -> bool:
+        return True
+
+
+for _class in (_Loader, _Dumper):
+    _class.yaml_implicit_resolvers = {}
+    for _tag, _pattern, _first in (
+        ("bool", r"^(?:true|false)$", "tf"),
+        ("null", r"^(?:null|~|)$", ["n", "~", ""]),
+        ("int", r"^-?(?:0|[1-9][0-9]*)$", "-0123456789"),
+    ):
+        _class.add_implicit_resolver(f"tag:yaml.org,2002:{_tag}", re.compile(_pattern), list(_first))
+
+
+def read_definition(text: str, place: str = "definition") -> Definition:
+    """The definition in a YAML text. Raises ProblemError with every mistake, each with `place:line`."""
+    root = _compose(text, place)
+    if not isinstance(root, MappingNode) or not root.value:
+        raise ProblemError(Problem(
+            "definition.empty", "This is not a definition.", place=f"{place}:1",
+            expected="a first line like 'object: vessel' or 'service: VesselRegistry'",
+            mend=f"Begin with one of: {', '.join(KINDS)}.",
+        ))
+    kind_node = root.value[0][0]
+    kind = getattr(kind_node, "value", "")
+    if kind not in KINDS:
+        raise ProblemError(Problem(
+            "definition.kind", "The first key is not a kind of definition.", place=_at(place, kind_node),
+            expected=f"one of {', '.join(KINDS)}", found=shown(kind), mend=_did_you_mean(kind, list(KINDS)),
+        ))
+    _refuse_repeated_keys(root, place)
+    loader = _Loader("")
+    try:
+        body: dict[str, Any] = loader.construct_document(root)
+    except yaml.constructor.ConstructorError as error:
+        raise ProblemError(_yaml_problem(error, place)) from None
+    name = body.pop(kind)
+    try:
+        return KINDS[kind].model_validate({"name": name, **body})
+    except ValidationError as error:
+        errors = error.errors()
+        inner = [one for one in errors if one["type"] != "too_short"] or errors  # a refused item also makes its list short
+        raise ProblemError(*(_explain(one, KINDS[kind], kind, root, place) for one in inner)) from None
+
+
+def write_definition(definition: Definition) -> str:
+    """The canonical YAML text, ending in a newline."""
+    body = {definition.kind: definition.name, **definition.model_dump(mode="json", exclude_defaults=True)}
+    body.pop("name", None)
+    node = _Dumper("", sort_keys=False).represent_data(body)
+    _lay_out(node, is_root=True)
+    return yaml.serialize(node, Dumper=_Dumper, allow_unicode=True, width=2**31)
+
+
+def _compose(text: str, place: str) -> Node | None:
+    if len(text) > _MOST_TEXT:
+        raise ProblemError(Problem("definition.size", "The definition is too long.", place=place,
+                                   expected=f"at most {_MOST_TEXT} characters", found=str(len(text))))
+    try:
+        loader = _Loader(text)
+        root = loader.get_single_node()
+        _refuse_aliases(text, place)
+    except yaml.YAMLError as error:
+        raise ProblemError(_yaml_problem(error, place)) from None
+    except RecursionError:
+        raise ProblemError(Problem("yaml.syntax", "The text is nested too deep.", place=place)) from None
+    return root
+
+
+def _refuse_aliases(text: str, place: str) -> None:
+    """Anchors let a short text stand for a huge one, and hide where a value comes from."""
+    for event in yaml.parse(text, Loader=_Loader):
+        if isinstance(event, yaml.AliasEvent):
+            line = event.start_mark.line + 1
+            raise ProblemError(Problem("yaml.alias", "YAML aliases are not used here.", place=f"{place}:{line}",
+                                       found=f"*{event.anchor}", mend="Write the value out."))
+
+
+def _yaml_problem(error: yaml.YAMLError, place: str) -> Problem:
+    mark = getattr(error, "problem_mark", None)
+    what = getattr(error, "problem", None) or getattr(error, "reason", None) or "the text cannot be read"
+    where = f"{place}:{mark.line + 1}" if mark is not None else place
+    mend = "Check the indentation and the quotes of this line and the one above it."
+    if "\\t" in str(what):
+        mend = "Use spaces, not tabs, to indent."
+    return Problem("yaml.syntax", f"This is not well-formed YAML: {what}.", place=where, mend=mend)
+
+
+def _refuse_repeated_keys(node: Node, place: str) -> None:
+    if isinstance(node, MappingNode):
+        seen: dict[str, Node] = {}
+        for key, value in node.value:
+            if not isinstance(key, ScalarNode):
+                raise ProblemError(Problem("yaml.key", "A key must be a plain word.", place=_at(place, key)))
+            if key.value in seen:
+                raise ProblemError(Problem(
+                    "yaml.repeated-key", f"The key {key.value} stands twice.", place=_at(place, key),
+                    found=f"the first on line {seen[key.value].start_mark.line + 1}", mend="Keep one of the two.",
+                ))
+            seen[key.value] = key
+            _refuse_repeated_keys(value, place)
+    elif isinstance(node, SequenceNode):
+        for item in node.value:
+            _refuse_repeated_keys(item, place)
+
+
+def _at(place: str, node: Node) -> str:
+    return f"{place}:{node.start_mark.line + 1}"
+
+
+def _locate(root: MappingNode, kind: str, steps: tuple[int | str, ...]) -> tuple[Node, str]:
+    """The node that a Pydantic location points at (or the nearest above it), and its path in words."""
+    node: Node = root
+    words: list[str] = []
+    marker: Node = root
+    for step in steps:
+        if isinstance(node, MappingNode):
+            entries = node.value
+            if isinstance(step, int):  # a part of a `name: {…}` mapping
+                if step >= len(entries):
+                    break
+                key, node = entries[step]
+            else:
+                wanted = kind if step == "name" and node is root else step
+                pair = next(((k, v) for k, v in entries if k.value == wanted), None)
+                if pair is None:
+                    if step != "name":
+                        words.append(str(step))
+                    break
+                key, node = pair
+            marker = key
+            words.append(str(key.value))
+        elif isinstance(node, SequenceNode) and isinstance(step, int) and step < len(node.value):
+            node = marker = node.value[step]
+            words.append(str(step + 1))
+        else:
+            break
+    return marker, ".".join(words)
+
+
+def _model_at(model: type[Frozen], steps: tuple[int | str, ...]) -> type[Frozen] | None:
+    """The model whose keys are meant at a location, to suggest the right key."""
+    current: Any = model
+    for step in steps:
+        if isinstance(step, int):
+            continue
+        field = getattr(current, "model_fields", {}).get(step)
+        if field is None:
+            return None
+        current = field.annotation
+        inner = getattr(current, "__args__", ())
+        current = next((one for one in inner if isinstance(one, type) and issubclass(one, Frozen)), current)
+    return current if isinstance(current, type) and issubclass(current, Frozen) else None
+
+
+def _explain(error: Any, model: type[Frozen], kind: str, root: MappingNode, place: str) -> Problem:
+    steps: tuple[int | str, ...] = error["loc"]
+    node, path = _locate(root, kind, steps)
+    where = _at(place, node)
+    context = error.get("ctx", {})
+    found = error["input"] if isinstance(error["input"], str | int | float | bool) else None
+    shown_value = shown(found) if found is not None else ""
+    if error["type"] == "extra_forbidden":
+        if steps[-1] == "":
+            return Problem("definition.shape", f"{path.removesuffix('.')} needs its settings in braces.", place=where,
+                           expected="a mapping like {type: string}", found=shown_value)
+        owner = _model_at(model, steps[:-1])
+        known = [name for name in owner.model_fields if name != "name"] if owner else []
+        return Problem("definition.unknown-key", f"The key {path} is not known here.", place=where,
+                       expected=f"one of {', '.join(known)}" if known else "", found=shown(str(steps[-1])),
+                       mend=_did_you_mean(str(steps[-1]), known))
+    if error["type"] == "missing":
+        owner_path = ".".join(path.split(".")[:-1]) or f"the {kind}"
+        return Problem("definition.missing-key", f"{owner_path} needs the key {steps[-1]}.", place=where,
+                       mend=f"Add '{steps[-1]}:' there.")
+    if error["type"] == "literal_error":
+        return Problem("definition.value", f"{path} has a value that is not offered.", place=where,
+                       expected=str(context.get("expected", "")).replace("'", ""), found=shown_value)
+    if error["type"] == "string_pattern_mismatch":
+        return Problem("definition.name", f"{path or kind} is not a usable name here.", place=where,
+                       expected=f"the form {context.get('pattern', '')}", found=shown_value)
+    return Problem("definition.value", f"{path or kind}: {error['msg'].lower()}.", place=where, found=shown_value)
+
+
+def _did_you_mean(word: str, known: list[str]) -> str:
+    near = difflib.get_close_matches(str(word), known, 1)
+    return f"Did you mean {near[0]}?" if near else ""
+
+
+def _lay_out(node: Node, is_root: bool = False, indent: int = 0) -> None:
+    """Choose one line for what fits on one, block style for the rest, and literal style for many lines of text."""
+    if isinstance(node, ScalarNode):
+        if "\n" in node.value:
+            node.style = "|"
+        return
+    if isinstance(node, MappingNode):
+        node.flow_style = not is_root and _one_line(node) and _width(node) + indent <= _FLOW_WIDTH
+        if not node.flow_style:
+            for key, value in node.value:
+                _lay_out(value, indent=indent + 2 + (len(key.value) if isinstance(value, SequenceNode) else 0))
+    elif isinstance(node, SequenceNode):
+        node.flow_style = _one_line(node) and _width(node) + indent <= _FLOW_WIDTH
+        if not node.flow_style:
+            for item in node.value:
+                _lay_out(item, indent=indent + 2)
+
+
+def _one_line(node: Node) -> bool:
+    """Whether a collection is flat enough to be read on one line: scalars, and lists of scalars."""
+    items = [value for _, value in node.value] if isinstance(node, MappingNode) else node.value
+    return all(
+        ("\n" not in item.value) if isinstance(item, ScalarNode) else isinstance(item, SequenceNode) and _one_line(item)
+        for item in items
+    )
+
+
+def _width(node: Node) -> int:
+    if isinstance(node, ScalarNode):
+        return len(node.value) + 2
+    if isinstance(node, MappingNode):
+        return 2 + sum(len(key.value) + 2 + _width(value) for key, value in node.value)
+    return 2 + sum(_width(item) + 2 for item in node.value)

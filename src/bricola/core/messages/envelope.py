@@ -1,0 +1,112 @@
+"""SOAP envelopes, 1.1 (W3C Note, 8 May 2000) and 1.2 (W3C Recommendation, second edition, 27 April 2007)."""
+
+from dataclasses import dataclass
+from enum import Enum
+
+from lxml import etree
+
+from bricola.core.contracts.names import ENVELOPE11, ENVELOPE12, MEDIA11, MEDIA12
+from bricola.core.problems import Kind, Problem, ProblemError, shown
+
+
+class Soap(Enum):
+    """A SOAP version with everything that differs between the two."""
+
+    V11 = ("1.1", ENVELOPE11, MEDIA11)
+    V12 = ("1.2", ENVELOPE12, MEDIA12)
+
+    def __init__(self, number: str, namespace: str, media: str) -> None:
+        self.number = number
+        self.namespace = namespace
+        self.media = media
+        self.content_type = f"{media}; charset=utf-8".encode()
+        self.head = f'<?xml version="1.0" encoding="UTF-8"?>\n<soap:Envelope xmlns:soap="{namespace}"><soap:Body>'
+        self.tail = "</soap:Body></soap:Envelope>"
+        self.tag_envelope, self.tag_header, self.tag_body, self.tag_fault = (
+            f"{{{namespace}}}{name}" for name in ("Envelope", "Header", "Body", "Fault")
+        )
+        self.must_understand = f"{{{namespace}}}mustUnderstand"
+        self.role = f"{{{namespace}}}{'actor' if number == '1.1' else 'role'}"
+
+
+_BY_TAG = {version.tag_envelope: version for version in Soap}
+# The roles that mean us: the next node, or the ultimate receiver (SOAP 1.1, 4.2.2; SOAP 1.2 Part 1, 2.2).
+_OUR_ROLES = frozenset(
+    ("", "http://schemas.xmlsoap.org/soap/actor/next", f"{ENVELOPE12}/role/next", f"{ENVELOPE12}/role/ultimateReceiver")
+)
+
+
+@dataclass(slots=True)
+class Envelope:
+    """An envelope that was read: its version, its header blocks, and the one element in its body."""
+
+    version: Soap
+    headers: list[etree._Element]
+    payload: etree._Element
+
+
+class NotUnderstoodError(ProblemError):
+    """A header block demands to be understood and is not: its own fault code in both versions."""
+
+    def __init__(self, block: str) -> None:
+        super().__init__(Problem(
+            "soap.must-understand", "A header block demands to be understood and is not.",
+            place="Envelope/Header", found=shown(block), mend="Leave the block out, or without mustUnderstand.",
+        ))
+        self.block = block
+
+
+class WrongVersionError(ProblemError):
+    """The root is no SOAP envelope that we know: VersionMismatch in both versions."""
+
+
+def version_of(media_type: str) -> Soap | None:
+    """The version that a content type announces; None for a type that is not SOAP's."""
+    media = media_type.partition(";")[0].strip().lower()
+    return Soap.V12 if media == MEDIA12 else Soap.V11 if media in (MEDIA11, "application/xml", "") else None
+
+
+def read_envelope(root: etree._Element) -> Envelope:
+    """Take an envelope apart. Header blocks that must be understood are refused, since none is known yet."""
+    version = _BY_TAG.get(root.tag)
+    if version is None:
+        name = etree.QName(root)
+        if name.localname == "Envelope":
+            problem = Problem("soap.version", "The envelope is of an unknown SOAP version.", place="Envelope",
+                              expected=f"the namespace {ENVELOPE11} or {ENVELOPE12}", found=shown(name.namespace or ""))
+            raise WrongVersionError(problem)
+        raise ProblemError(Problem("soap.envelope", "The message is not a SOAP envelope.", place=f"/{name.localname}",
+                                   expected=f"Envelope in the namespace {ENVELOPE11} or {ENVELOPE12}",
+                                   found=shown(root.tag)))
+    headers: list[etree._Element] = []
+    body: etree._Element | None = None
+    for part in root:
+        if part.tag == version.tag_body and body is None:
+            body = part
+        elif part.tag == version.tag_header and body is None:
+            headers = list(part)
+        elif version is Soap.V12 or body is None:  # SOAP 1.1 allows further elements after the body
+            raise ProblemError(Problem("soap.envelope", "The envelope holds an element that does not belong there.",
+                                       place="Envelope", expected="Header (optional), then Body", found=shown(part.tag)))
+    if body is None:
+        raise ProblemError(Problem("soap.body", "The envelope has no Body.", place="Envelope"))
+    for block in headers:
+        demanded = block.get(version.must_understand)
+        if demanded in ("1", "true") and block.get(version.role, "") in _OUR_ROLES:
+            raise NotUnderstoodError(block.tag)
+    if len(body) != 1:
+        raise ProblemError(Problem("soap.body", "The Body must hold exactly one element, the operation.",
+                                   place="Envelope/Body", found=f"{len(body)} elements"))
+    return Envelope(version, headers, body[0])
+
+
+def unknown_operation(tag: str, namespace: str, names: list[str]) -> Problem:
+    """Why no operation answers to a body element: the wrong namespace, or a name that does not exist."""
+    name = etree.QName(tag)
+    if name.localname in names:
+        return Problem("soap.namespace", f"{name.localname} is in the wrong namespace.", Kind.INPUT,
+                       place=f"Body/{name.localname}", expected=shown(namespace), found=shown(name.namespace or ""),
+                       mend=f'Write xmlns="{namespace}" on {name.localname}.')
+    return Problem("soap.operation", "The service has no such operation.", Kind.INPUT, place=f"Body/{name.localname}",
+                   expected=f"one of {', '.join(names)}" if names else "no operation is offered",
+                   found=shown(name.localname))

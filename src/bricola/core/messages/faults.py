@@ -1,0 +1,108 @@
+"""Faults in the shape and with the HTTP status of each SOAP version.
+
+Declared faults carry the detail element that the contract names. Every other fault carries one
+`problem` element per cause, in a namespace of our own, so that a program can read code, place and mend.
+"""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from bricola.core.contracts.names import PROBLEM
+from bricola.core.messages.encoder import escape
+from bricola.core.messages.envelope import NotUnderstoodError, Soap, WrongVersionError
+from bricola.core.problems import Kind, Problem, ProblemError
+
+
+class DeclaredFaultError(Exception):
+    """A fault that the contract declares: its name, a sentence, and the values of its detail element."""
+
+    def __init__(self, name: str, message: str, detail: Mapping[str, Any]) -> None:
+        super().__init__(message)
+        self.name = name
+        self.message = message
+        self.detail = detail
+
+
+# What HTTP itself regulates keeps its status in both versions; see `fault_status`.
+_HTTP_KINDS = (Kind.IDENTITY, Kind.PERMISSION, Kind.MISSING, Kind.METHOD, Kind.MEDIA, Kind.TOO_LARGE, Kind.BUSY)
+
+
+def fault_status(version: Soap, problem: Problem | None) -> int:
+    """The HTTP status. `problem` None stands for a declared fault.
+
+    SOAP 1.1 (section 6.2) has 500 for every fault. SOAP 1.2 (Part 2, table 20) has 400 for a fault of the
+    sender and 500 otherwise; a declared fault says that the request was understood, and is of the receiver.
+    """
+    if problem is not None and problem.kind in _HTTP_KINDS:
+        return problem.kind.http_status
+    if version is Soap.V12 and problem is not None and problem.kind.blames_sender:
+        return 400
+    return 500
+
+
+def problem_fault(version: Soap, error: ProblemError, call: str = "") -> bytes:
+    """The envelope of a fault with one `problem` element for each cause."""
+    return _fault(version, _code(version, error), _reason(error.problems), _details(error.problems, call),
+                  _not_understood(version, error))
+
+
+def declared_fault(version: Soap, fault: DeclaredFaultError, detail: str) -> bytes:
+    """The envelope of a declared fault around its encoded detail element."""
+    return _fault(version, "Server" if version is Soap.V11 else "Receiver", fault.message, detail)
+
+
+def _code(version: Soap, error: ProblemError) -> str:
+    if isinstance(error, NotUnderstoodError):
+        return "MustUnderstand"
+    if isinstance(error, WrongVersionError):
+        return "VersionMismatch"
+    if error.problem.kind.blames_sender:
+        return "Client" if version is Soap.V11 else "Sender"
+    return "Server" if version is Soap.V11 else "Receiver"
+
+
+def _reason(problems: Sequence[Problem]) -> str:
+    text = problems[0].sentence()
+    more = len(problems) - 1
+    return f"{text} ({more} more {'problem' if more == 1 else 'problems'} in the detail.)" if more else text
+
+
+def _details(problems: Sequence[Problem], call: str) -> str:
+    parts = []
+    for problem in problems:
+        fields = "".join(
+            f"<{name}>{clean(value)}</{name}>" for name, value in problem.as_dict().items() if name != "kind"
+        )
+        parts.append(f'<problem xmlns="{PROBLEM}">{fields}</problem>')
+    if call:
+        parts.append(f'<call xmlns="{PROBLEM}">{clean(call)}</call>')
+    return "".join(parts)
+
+
+def clean(text: str) -> str:
+    """Escaped text in which characters that XML cannot hold are replaced, since a fault must always be sendable."""
+    try:
+        return escape(text)
+    except ValueError:
+        return escape("".join(c if c.isprintable() or c in "\t\n\r" else "\N{REPLACEMENT CHARACTER}" for c in text))
+
+
+def _not_understood(version: Soap, error: ProblemError) -> str:
+    """SOAP 1.2 Part 1, section 5.4.8: the fault names the block in a header of its own."""
+    if version is Soap.V11 or not isinstance(error, NotUnderstoodError):
+        return ""
+    namespace, _, local = error.block.removeprefix("{").rpartition("}")
+    return (f'<soap:Header><soap:NotUnderstood qname="b:{clean(local)}" xmlns:b="{clean(namespace)}"/>'
+            "</soap:Header>")
+
+
+def _fault(version: Soap, code: str, reason: str, detail: str, header: str = "") -> bytes:
+    if version is Soap.V11:
+        fault = (f"<soap:Fault><faultcode>soap:{code}</faultcode><faultstring>{clean(reason)}</faultstring>"
+                 f"<detail>{detail}</detail></soap:Fault>")
+    else:
+        fault = (f"<soap:Fault><soap:Code><soap:Value>soap:{code}</soap:Value></soap:Code><soap:Reason>"
+                 f'<soap:Text xml:lang="en">{clean(reason)}</soap:Text></soap:Reason>'
+                 f"<soap:Detail>{detail}</soap:Detail></soap:Fault>")
+    head = version.head.replace("<soap:Body>", f"{header}<soap:Body>") if header else version.head
+    return (head + fault + version.tail).encode()

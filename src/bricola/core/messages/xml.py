@@ -1,0 +1,85 @@
+"""Parsing XML that strangers send.
+
+Strategy: everything that could make the parser work hard is bounded on the bytes, before it runs: size,
+the length of one tag (attributes are checked for repetition pairwise) and the number of namespace
+declarations. What is left is parsed without DTD, entities or network, then looked at for a DTD. Depth is
+bounded by libxml2 itself, at 256.
+"""
+
+import codecs
+import re
+
+from lxml import etree
+
+from bricola.core.problems import Kind, Problem, ProblemError, shown
+
+MOST_BYTES = 2 * 1024 * 1024  # of one request; far above any business message without attachments
+MOST_TAG_BYTES = 16 * 1024  # one tag with all its attributes; client stacks stay below 2 kB
+MOST_NAMESPACES = 256  # declarations in one message; some stacks declare a handful on every element
+
+_LONG_TAG = re.compile(rb"<[^<>]{%d}" % MOST_TAG_BYTES)
+_DECLARED_ENCODING = re.compile(r"""(<\?xml[^>]*?)\s+encoding\s*=\s*(?:"[^"]*"|'[^']*')""")
+
+
+def _parser() -> etree.XMLParser:
+    return etree.XMLParser(
+        resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, huge_tree=False,
+        remove_comments=True, remove_pis=True,
+    )
+
+
+_PARSER = _parser()
+
+
+def parse_xml(body: bytes, charset: str = "") -> etree._Element:
+    """The root element. UTF-8 and UTF-16 are read (XML 1.0, section 4.3.3). Raises ProblemError with one cause."""
+    if len(body) > MOST_BYTES:
+        raise ProblemError(too_large(MOST_BYTES))
+    if body[:2] in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE) or charset.lower().startswith("utf-16"):
+        body = _from_utf16(body, charset)
+    if len(body) > MOST_TAG_BYTES and _LONG_TAG.search(body):
+        raise ProblemError(Problem("xml.tag", "A tag of the message is too long.",
+                                   expected=f"at most {MOST_TAG_BYTES} bytes in one tag"))
+    if body.count(b"xmlns") > MOST_NAMESPACES:
+        raise ProblemError(Problem("xml.namespaces", "The message declares too many namespaces.",
+                                   expected=f"at most {MOST_NAMESPACES} declarations"))
+    if not body.strip():
+        raise ProblemError(Problem("xml.empty", "The request has no body.", expected="a SOAP envelope"))
+    try:
+        root = etree.fromstring(body, _PARSER)
+    except etree.XMLSyntaxError as error:
+        raise ProblemError(_syntax_problem(error, body)) from None
+    if root.getroottree().docinfo.internalDTD is not None:
+        raise ProblemError(Problem("xml.dtd", "The message contains a document type declaration.",
+                                   found="<!DOCTYPE", mend="Remove the DOCTYPE; SOAP messages must not have one."))
+    return root
+
+
+def too_large(limit: int) -> Problem:
+    return Problem("http.too-large", "The request is too large.", Kind.TOO_LARGE, expected=f"at most {limit} bytes",
+                   mend="Send less in one call.")
+
+
+def _from_utf16(body: bytes, charset: str) -> bytes:
+    marked = body[:2] in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
+    codec = "utf-16" if marked or charset.lower() == "utf-16" else charset.lower()
+    try:
+        text = body.decode(codec)
+    except (UnicodeDecodeError, LookupError):
+        raise ProblemError(Problem("xml.encoding", "The bytes of the message are not UTF-16.",
+                                   mend="Send UTF-8.")) from None
+    return _DECLARED_ENCODING.sub(r"\1", text, count=1).encode("utf-8")
+
+
+def _syntax_problem(error: etree.XMLSyntaxError, body: bytes) -> Problem:
+    line, column = error.position
+    place = f"line {line}, column {column}"
+    words = (error.msg or "").split(", line ")[0]
+    if "depth" in words.lower():
+        return Problem("xml.depth", "The message is nested too deep.", place=place, expected="at most 256 levels")
+    if "entity" in words.lower() or "amplification" in words.lower():
+        return Problem("xml.entity", "The message uses an entity that is not built in.", place=place,
+                       mend="Write the characters out, or use &#…; and the five built-in entities.")
+    start = body[:40].decode("utf-8", "replace")
+    return Problem("xml.syntax", f"The message is not well-formed XML: {words}.", place=place,
+                   found=f"it begins with {shown(start)}", mend="Send one well-formed SOAP envelope.")

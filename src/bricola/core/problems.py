@@ -1,0 +1,110 @@
+"""The one shape of everything that goes wrong.
+
+A `Problem` says what, where, expected, found and how to mend. It becomes a SOAP fault, an RFC 9457
+problem document, a command-line message or a console notice; no other error text reaches a person.
+"""
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+
+class Kind(StrEnum):
+    """Whose turn it is to act, from which every protocol derives its own status."""
+
+    INPUT = "input"  # the request or definition is wrong: its author mends it
+    IDENTITY = "identity"  # no identity, or one that is not accepted
+    PERMISSION = "permission"  # a known identity without the right
+    MISSING = "missing"  # what was asked for does not exist
+    CONFLICT = "conflict"  # it exists already, or was changed meanwhile
+    TOO_LARGE = "too-large"
+    MEDIA = "media"  # a content type that is not understood here
+    METHOD = "method"  # an HTTP method that is not offered here
+    BUSY = "busy"  # try again later
+    BACKEND = "backend"  # a system of record does not answer as it should
+    INTERNAL = "internal"  # a mistake of ours
+
+    @property
+    def http_status(self) -> int:
+        """The status code of RFC 9110 for an HTTP answer with this kind of problem."""
+        return _HTTP_STATUS[self]
+
+    @property
+    def blames_sender(self) -> bool:
+        """Whether repeating the request unchanged must fail again (SOAP: Client / Sender)."""
+        return self not in (Kind.BUSY, Kind.BACKEND, Kind.INTERNAL)
+
+
+_HTTP_STATUS = {
+    Kind.INPUT: 400,
+    Kind.IDENTITY: 401,
+    Kind.PERMISSION: 403,
+    Kind.MISSING: 404,
+    Kind.METHOD: 405,
+    Kind.CONFLICT: 409,
+    Kind.TOO_LARGE: 413,
+    Kind.MEDIA: 415,
+    Kind.BUSY: 503,
+    Kind.BACKEND: 502,
+    Kind.INTERNAL: 500,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One cause of a failure.
+
+    `code` is stable and dotted, `message` one sentence for a person, `place` where it is (element path,
+    file and line, setting), `expected` / `found` the rule and the value, `mend` what to do about it.
+    `inner` is for owners only: it goes to call records and logs, never to a caller.
+    """
+
+    code: str
+    message: str
+    kind: Kind = Kind.INPUT
+    place: str = ""
+    expected: str = ""
+    found: str = ""
+    mend: str = ""
+    inner: str = ""
+
+    def at(self, place: str) -> "Problem":
+        """The same problem, at a place that a caller further out knows better."""
+        return replace(self, place=place)
+
+    def as_dict(self) -> dict[str, str]:
+        """The filled parts by name, for JSON."""
+        parts = {"code": self.code, "message": self.message, "kind": str(self.kind), "place": self.place}
+        parts |= {"expected": self.expected, "found": self.found, "mend": self.mend}
+        return {name: value for name, value in parts.items() if value}
+
+    def sentence(self) -> str:
+        """All parts in one readable line."""
+        text = f"{self.place}: {self.message}" if self.place else self.message
+        if self.expected:
+            text += f" Expected {self.expected}"
+            text += f", found {self.found}." if self.found else "."
+        elif self.found:
+            text += f" Found {self.found}."
+        return f"{text} {self.mend}" if self.mend else text
+
+
+class ProblemError(Exception):
+    """Raised with every cause that was detected, the most important first."""
+
+    def __init__(self, *problems: Problem) -> None:
+        if not problems:
+            raise ValueError("a ProblemError needs at least one problem")
+        super().__init__(problems[0].sentence())
+        self.problems = problems
+
+    @property
+    def problem(self) -> Problem:
+        """The first cause."""
+        return self.problems[0]
+
+
+def shown(value: object, limit: int = 60) -> str:
+    """A value as it may stand in a message: quoted, on one line, cut when long."""
+    text = value if isinstance(value, str) else str(value)
+    text = "".join(c if c.isprintable() else "\N{REPLACEMENT CHARACTER}" for c in text[: limit + 1])
+    return f'"{text[:limit]}…"' if len(text) > limit else f'"{text}"'

@@ -1,0 +1,72 @@
+"""Live services: everything that a call needs, compiled once when a release is deployed, and immutable."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from bricola.core.contracts.wsdl import write_wsdl
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.messages.decoder import Reader, compile_decoder
+from bricola.core.messages.encoder import Encoder, compile_encoder
+from bricola.core.runtime.objects import DatabaseSession, Handler, compile_handler
+from bricola.core.runtime.pool import Pool
+from bricola.core.shapes.model import OperationShape, ServiceShape
+from bricola.core.shapes.resolve import resolve_service
+
+
+@dataclass(frozen=True)
+class LiveOperation:
+    """One operation, ready to run."""
+
+    shape: OperationShape
+    roles: frozenset[str]
+    decode: Reader
+    encode: Encoder
+    encode_fault: Mapping[str, Encoder]
+    handle: Handler
+
+
+@dataclass(frozen=True)
+class LiveService:
+    """A release of a service in an environment. Replaced as a whole, never changed."""
+
+    environment: str
+    name: str
+    release: int
+    shape: ServiceShape
+    anonymous: bool
+    by_tag: Mapping[str, LiveOperation]
+    by_name: Mapping[str, LiveOperation]
+    _contracts: dict[str, bytes] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def names(self) -> list[str]:
+        return list(self.by_name)
+
+    def contract(self, address: str) -> bytes:
+        """The WSDL with a given address. Addresses are few: the environment's, and the hosts it is asked by."""
+        found = self._contracts.get(address)
+        if found is None:
+            if len(self._contracts) > 32:
+                self._contracts.clear()
+            found = self._contracts[address] = write_wsdl(self.shape, address)
+        return found
+
+
+def compile_service(
+    environment: str, service: ServiceDefinition, release: int, catalogue: Catalogue,
+    pools: Mapping[str, Pool[DatabaseSession]], anonymous: bool = False,
+) -> LiveService:
+    """Make a release live. `pools` by backend name. Raises ProblemError when a definition cannot be compiled."""
+    resolved = resolve_service(service, catalogue)
+    namespace = resolved.shape.namespace
+    operations: dict[str, LiveOperation] = {}
+    for one in resolved.operations:
+        faults = {fault.name: compile_encoder(fault.record, namespace) for fault in one.shape.faults}
+        operations[one.shape.name] = LiveOperation(
+            one.shape, service.roles_for(one.shape.name), compile_decoder(one.shape.input, namespace),
+            compile_encoder(one.shape.output, namespace), faults, compile_handler(one, pools[one.object.backend]),
+        )
+    by_tag = {f"{{{namespace}}}{name}": operation for name, operation in operations.items()}
+    return LiveService(environment, service.name, release, resolved.shape, anonymous, by_tag, operations)

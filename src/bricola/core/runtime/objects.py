@@ -1,0 +1,216 @@
+"""Handlers of object operations: SQL made once at deployment, values bound at the call.
+
+Every statement is built from names in the definition, quoted; what a caller sends is only ever bound.
+Reading by key is short and runs at once; finders run in the session's own worker thread.
+"""
+
+import base64
+import binascii
+import json
+from collections.abc import Awaitable, Callable, Sequence
+from datetime import date, datetime, time
+from decimal import Decimal
+from typing import Any, Protocol
+
+from bricola.core.definitions.model import Filter, Finder, ObjectDefinition
+from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.runtime.pool import Pool
+from bricola.core.shapes.model import Element, Record
+from bricola.core.shapes.resolve import ResolvedOperation, ordering
+from bricola.core.shapes.simple import SimpleType
+
+Values = dict[str, Any]
+Handler = Callable[[Values], Awaitable[Values]]
+Row = Sequence[Any]
+
+
+class DatabaseSession(Protocol):
+    """A session to a database. Both raise ProblemError when the database does not answer."""
+
+    def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[Row] | None:
+        """The rows of a short indexed read, or None when it would have to wait."""
+        ...
+
+    async def rows(self, sql: str, parameters: Sequence[Any]) -> list[Row]: ...
+
+
+def compile_handler(operation: ResolvedOperation, pool: Pool[DatabaseSession]) -> Handler:
+    """The handler of one object operation on the pool of its backend."""
+    item = operation.shape.output.elements[0]
+    assert isinstance(item.type, Record)  # resolve_service makes it so
+    if operation.finder is None:
+        return _compile_get(operation.object, item, operation.fixed, pool)
+    return _compile_finder(operation, operation.finder, item, pool)
+
+
+def _compile_get(definition: ObjectDefinition, item: Element, fixed: Values, pool: Pool[DatabaseSession]) -> Handler:
+    select, to_values = _selection(definition, item)
+    keys = definition.key
+    where = " AND ".join(f"{_column(definition, key)} = ?" for key in keys)
+    sql = f"{select} WHERE {where}"
+    name, label = item.name, f"{item.name} with {' and '.join(keys)}"
+
+    async def get(values: Values) -> Values:
+        given = fixed | values if fixed else values
+        key = [_bindable(given[one]) for one in keys]
+        session = pool.take() or await pool.borrow()
+        broken = True
+        try:
+            rows = session.rows_at_once(sql, key)
+            if rows is None:
+                rows = await session.rows(sql, key)
+            broken = False
+        finally:
+            pool.give_back(session, broken)
+        if not rows:
+            words = " and ".join(str(one) for one in key)
+            raise DeclaredFaultError("NotFound", f"There is no {label} {words}.",
+                                     {"message": f"There is no {label} {words}.", **{k: given[k] for k in keys}})
+        return {name: to_values(rows[0])}
+
+    return get
+
+
+def _compile_finder(
+    operation: ResolvedOperation, finder: Finder, item: Element, pool: Pool[DatabaseSession]
+) -> Handler:
+    definition, fixed = operation.object, operation.fixed
+    select, to_values = _selection(definition, item)
+    order = ordering(definition, finder)
+    columns = [_column(definition, one) for one in order]
+    order_by = f" ORDER BY {', '.join(columns)} LIMIT ?"
+    beyond = f"({', '.join(columns)}) > ({', '.join('?' * len(columns))})"
+    mark = f"{definition.name}.{finder.name}"
+    tests = [(one.name, *_comparison(definition, one)) for one in finder.filters]
+    place = f"{operation.shape.name}/after"
+    name = item.name
+
+    async def find(values: Values) -> Values:
+        given = fixed | values if fixed else values
+        limit = given["limit"]
+        clauses: list[str] = []
+        parameters: list[Any] = []
+        for filter_name, clause, prepare in tests:
+            value = given.get(filter_name)
+            if value is not None:
+                clauses.append(clause)
+                parameters.append(prepare(value))
+        if "after" in given:
+            clauses.append(beyond)
+            parameters += read_position(given["after"], mark, len(columns), place)
+        sql = f"{select} WHERE {' AND '.join(clauses)}{order_by}" if clauses else select + order_by
+        parameters.append(limit + 1)
+        session = pool.take() or await pool.borrow()
+        broken = True
+        try:
+            rows = await session.rows(sql, parameters)
+            broken = False
+        finally:
+            pool.give_back(session, broken)
+        found = [to_values(row) for row in rows[:limit]]
+        answer: Values = {name: found, "more": len(rows) > limit}
+        if len(rows) > limit:
+            last = found[-1]
+            answer["after"] = write_position(mark, [_bindable(last[one]) for one in order])
+        return answer
+
+    return find
+
+
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
+
+
+def _column(definition: ObjectDefinition, field: str) -> str:
+    found = definition.field(field)
+    assert found is not None  # resolve_service has checked every reference
+    return _quoted(found.column_name)
+
+
+def _selection(definition: ObjectDefinition, item: Element) -> tuple[str, Callable[[Row], Values]]:
+    """The SELECT of an object's columns, and the function from a row to values."""
+    assert isinstance(item.type, Record)
+    elements = item.type.elements
+    columns = [_quoted(definition.change_token) if definition.change_token and one.name == "changeToken"
+               else _column(definition, one.name) for one in elements]
+    names = tuple(one.name for one in elements)
+    converters = tuple(_converter(one) for one in elements)
+
+    def to_values(row: Row) -> Values:
+        return {
+            name: value if value is None else convert(value)
+            for name, convert, value in zip(names, converters, row, strict=True)
+        }
+
+    return f"SELECT {', '.join(columns)} FROM {_quoted(definition.table)}", to_values
+
+
+def _converter(element: Element) -> Callable[[Any], Any]:
+    """From what a driver gives to the Python value of the type. What cannot be converted stays as it is: the
+    encoder then names the field and the rule."""
+    assert isinstance(element.type, SimpleType)
+    primitive = element.type.primitive
+    python, read = primitive.python, primitive.read
+
+    def convert(value: Any) -> Any:
+        if value.__class__ is python:
+            return value
+        if python is Decimal and value.__class__ in (float, int):
+            return Decimal(repr(value))
+        if python is bool and value in (0, 1):
+            return bool(value)
+        if python is float and value.__class__ is int:
+            return float(value)
+        if value.__class__ is str:
+            try:
+                return read(value.replace(" ", "T", 1) if python is datetime else value)
+            except ValueError:
+                return value
+        return str(value) if python is str and value.__class__ in (int, float, date, datetime, time, Decimal) else value
+
+    return convert
+
+
+def _bindable(value: Any) -> Any:
+    """A value as every driver takes it; text keeps the digits of a decimal."""
+    if value.__class__ in (str, int):
+        return value
+    if value.__class__ is bool:
+        return int(value)
+    if isinstance(value, date | time):
+        return value.isoformat()
+    return str(value) if isinstance(value, Decimal) else value
+
+
+def _comparison(definition: ObjectDefinition, one: Filter) -> tuple[str, Callable[[Any], Any]]:
+    column = _column(definition, one.field)
+    if one.compare in ("contains", "starts"):
+        lead = "%" if one.compare == "contains" else ""
+        return f"LOWER({column}) LIKE ? ESCAPE '!'", lambda value: f"{lead}{_literal(value).lower()}%"
+    sign = {"equal": "=", "from": ">=", "to": "<="}[one.compare]
+    return f"{column} {sign} ?", _bindable
+
+
+def _literal(text: str) -> str:
+    for special in "!%_":
+        text = text.replace(special, "!" + special)
+    return text
+
+
+def write_position(mark: str, values: list[Any]) -> str:
+    """Where a page ended, for the caller to hand back: opaque, but no secret."""
+    return base64.urlsafe_b64encode(json.dumps([mark, *values], separators=(",", ":")).encode()).decode()
+
+
+def read_position(text: str, mark: str, count: int, place: str) -> list[Any]:
+    """The order values of a position. Raises ProblemError for anything that this finder did not give."""
+    try:
+        made_by, *values = json.loads(base64.b64decode(text, altchars=b"-_", validate=True))
+        if made_by == mark and len(values) == count and all(isinstance(one, str | int | float) for one in values):
+            return list(values)
+    except (binascii.Error, ValueError, TypeError, RecursionError):
+        pass
+    raise ProblemError(Problem("value.position", "This is not a position that this operation gave.", place=place,
+                               expected="the value of after from the answer before", found=shown(text),
+                               mend="Leave it out to begin at the first row."))

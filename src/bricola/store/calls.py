@@ -1,0 +1,105 @@
+"""Call records: written in batches by a thread of their own, read for lists and figures.
+
+A record is in the file at most FLUSH_SECONDS after its call; a crash of the machine loses no more than that.
+"""
+
+import json
+import logging
+import sqlite3
+import threading
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from bricola.core.runtime.pipeline import CallRecord
+from bricola.store.database import open_database
+
+FLUSH_SECONDS = 0.1
+_MOST_PENDING = 200_000  # records kept while the file cannot be written; about 60 MB
+_COLUMNS = ", ".join(CallRecord._fields)
+_INSERT = f"INSERT INTO call ({_COLUMNS}) SELECT {', '.join(f'value->>{i}' for i in range(len(CallRecord._fields)))} FROM json_each(?)"  # noqa: E501
+
+log = logging.getLogger("bricola.calls")
+
+
+class CallWriter:
+    """Takes records without blocking. One statement writes a batch, and SQLite runs it without the GIL."""
+
+    def __init__(self, path: Path) -> None:
+        self._db = open_database(path, "calls", durable=False)
+        self._pending: list[CallRecord] = []
+        self._lost = 0
+        self._stop = threading.Event()
+        self._flushing = threading.Lock()
+        self._thread = threading.Thread(target=self._run, name="call-writer", daemon=True)
+        self._thread.start()
+
+    def add(self, record: CallRecord) -> None:
+        self._pending.append(record)
+
+    def flush(self) -> None:
+        """Write what is pending now; for those who read right after a call. Runs on any thread."""
+        with self._flushing:
+            batch, self._pending = self._pending, []
+            if not batch:
+                return
+            try:
+                self._db.execute(_INSERT, (json.dumps(batch),))
+            except sqlite3.Error as error:
+                room = max(0, _MOST_PENDING - len(self._pending))
+                self._lost += max(0, len(batch) - room)
+                self._pending = batch[-room:] + self._pending if room else self._pending
+                log.error("call records cannot be written (%s); %d wait, %d lost", error, len(self._pending), self._lost)
+
+    def close(self) -> None:
+        self._stop.set()
+        self._thread.join(10)
+        self.flush()
+        self._db.close()
+
+    def _run(self) -> None:
+        while not self._stop.wait(FLUSH_SECONDS):
+            self.flush()
+
+
+def recent_calls(db: sqlite3.Connection, environment: str = "", service: str = "", caller: str = "",
+                 failed: bool = False, call: str = "", before: float | None = None, limit: int = 50) -> list[CallRecord]:
+    """The newest calls that match, the newest first. Empty filters match all."""
+    clauses: list[str] = ["1"]
+    parameters: list[object] = []
+    for column, value in (("environment", environment), ("service", service), ("caller", caller), ("id", call)):
+        if value:
+            clauses.append(f"{column} = ?")
+            parameters.append(value)
+    if failed:
+        clauses.append("result <> 'answered'")
+    sql = f"SELECT {_COLUMNS} FROM call WHERE {' AND '.join(clauses)}"
+    if before is not None:
+        sql += " AND at < ?"
+        parameters.append(before)
+    rows = db.execute(f"{sql} ORDER BY at DESC LIMIT ?", (*parameters, limit))
+    return [CallRecord(*row) for row in rows]
+
+
+def figures(db: sqlite3.Connection, since: float, now: float, parts: int) -> list[dict[str, Any]]:
+    """Per service and environment since a moment: calls, faults, p95 in microseconds, and counts in `parts` slices."""
+    width = (now - since) / parts
+    found: dict[tuple[str, str], dict[str, Any]] = {}
+    rows: Sequence[tuple[str, str, int, int, int]] = db.execute(
+        "SELECT service, environment, MIN(CAST((at - ?) / ? AS INTEGER), ? - 1) AS slice, COUNT(*),"
+        " SUM(result <> 'answered') FROM call WHERE at >= ? GROUP BY 1, 2, 3", (since, width, parts, since),
+    ).fetchall()
+    for service, environment, index, calls, faults in rows:
+        one = found.setdefault((service, environment), {
+            "service": service, "environment": environment, "calls": 0, "faults": 0,
+            "slices": [[0, 0] for _ in range(parts)],
+        })
+        one["calls"] += calls
+        one["faults"] += faults
+        one["slices"][index] = [calls, faults]
+    for (service, environment), one in found.items():
+        one["p95_micros"] = db.execute(
+            "SELECT micros FROM call WHERE service = ? AND environment = ? AND at >= ? ORDER BY micros LIMIT 1 OFFSET ?",
+            (service, environment, since, int(one["calls"] * 0.95)),
+        ).fetchone()[0]
+    return list(found.values())
