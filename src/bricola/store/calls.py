@@ -29,6 +29,8 @@ class CallWriter:
         self._db = open_database(path, "calls", durable=False)
         self._pending: list[CallRecord] = []
         self._lost = 0
+        # Calls and microseconds since the start by (environment, service, operation, result), for metrics.
+        self.totals: dict[tuple[str, str, str, str], tuple[int, int]] = {}
         self._stop = threading.Event()
         self._flushing = threading.Lock()
         self._thread = threading.Thread(target=self._run, name="call-writer", daemon=True)
@@ -43,6 +45,10 @@ class CallWriter:
             batch, self._pending = self._pending, []
             if not batch:
                 return
+            for one in batch:
+                key = (one.environment, one.service, one.operation, one.result)
+                count, micros = self.totals.get(key, (0, 0))
+                self.totals[key] = (count + 1, micros + one.micros)
             try:
                 self._db.execute(_INSERT, (json.dumps(batch),))
             except sqlite3.Error as error:

@@ -82,7 +82,8 @@ def callers(db: sqlite3.Connection) -> list[StoredCaller]:
     for caller, prefix, at in db.execute("SELECT caller, prefix, created_at FROM caller_token ORDER BY created_at"):
         tokens.setdefault(caller, []).append((prefix, at))
     rows = db.execute("SELECT name, description, created_at FROM caller ORDER BY name")
-    return [StoredCaller(*row, tuple(roles.get(row[0], ())), tuple(tokens.get(row[0], ()))) for row in rows]
+    return [StoredCaller(name, description, at, tuple(roles.get(name, ())), tuple(tokens.get(name, ())))
+            for name, description, at in rows]
 
 
 def caller_digests(db: sqlite3.Connection) -> list[tuple[bytes, str]]:

@@ -3,6 +3,7 @@
 import json
 import sqlite3
 from dataclasses import dataclass
+from typing import Any
 
 from bricola.store.database import timestamp
 
@@ -35,8 +36,9 @@ _RELEASE = "SELECT service, number, digest, notes, author, at, bundle FROM relea
 _DEPLOYMENT = "SELECT environment, service, release, author, at, ended_at, ended_by FROM deployment"
 
 
-def _release(row: tuple[str, ...]) -> StoredRelease:
-    return StoredRelease(*row[:6], json.loads(row[6]))  # type: ignore[arg-type]
+def _release(row: tuple[Any, ...]) -> StoredRelease:
+    *parts, bundle = row
+    return StoredRelease(*parts, bundle=json.loads(bundle))
 
 
 def releases(db: sqlite3.Connection, service: str | None = None) -> list[StoredRelease]:

@@ -3,7 +3,7 @@
 from lxml import etree
 
 from bricola.core.contracts.names import XSD
-from bricola.core.shapes.model import Element, Record, ServiceShape
+from bricola.core.shapes.model import Element, FaultShape, Record, ServiceShape
 from bricola.core.shapes.simple import SimpleType
 
 _X = f"{{{XSD}}}"
@@ -28,7 +28,7 @@ def write_schema(service: ServiceShape, parent: etree._Element | None = None) ->
         node = etree.SubElement(schema, f"{_X}complexType", name=record.name)
         _document(node, record.description)
         _sequence(node, record)
-    faults = {}
+    faults: dict[str, FaultShape] = {}
     for operation in service.operations:
         for wrapper in (operation.input, operation.output):
             _global_element(schema, wrapper, operation.description if wrapper is operation.input else "")

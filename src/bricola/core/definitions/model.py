@@ -23,13 +23,16 @@ class Facets(Frozen):
     max: Scalar | None = None
 
 
-class TypeDefinition(Facets):
-    """A named simple type, used by fields of any object or record: `type: Registration`."""
-
-    kind: ClassVar[str] = "type"
+class _Based(Frozen):
     name: ElementName
     base: str
     description: Line = ""
+
+
+class TypeDefinition(Facets, _Based):
+    """A named simple type, used by fields of any object or record: `type: Registration`."""
+
+    kind: ClassVar[str] = "type"
 
 
 class _Typed(NamedPart):
@@ -62,9 +65,9 @@ class BackendDefinition(Frozen):
 
     kind: ClassVar[str] = "backend"
     name: Name
-    description: Line = ""
     connects: Literal["database"] = "database"
     engine: Literal["sqlite"]
+    description: Line = ""
 
 
 class ObjectField(TypedPart):

@@ -6,6 +6,7 @@ canonical text gives the same bytes. Only true, false, null and plain whole numb
 """
 
 import difflib
+import io
 import re
 from typing import Any
 
@@ -77,7 +78,7 @@ def write_definition(definition: Definition) -> str:
     """The canonical YAML text, ending in a newline."""
     body = {definition.kind: definition.name, **definition.model_dump(mode="json", exclude_defaults=True)}
     body.pop("name", None)
-    node = _Dumper("", sort_keys=False).represent_data(body)
+    node = _Dumper(io.StringIO(), sort_keys=False).represent_data(body)
     _lay_out(node, is_root=True)
     return yaml.serialize(node, Dumper=_Dumper, allow_unicode=True, width=2**31)
 
@@ -101,7 +102,7 @@ def _refuse_aliases(text: str, place: str) -> None:
     """Anchors let a short text stand for a huge one, and hide where a value comes from."""
     for event in yaml.parse(text, Loader=_Loader):
         if isinstance(event, yaml.AliasEvent):
-            line = event.start_mark.line + 1
+            line = event.start_mark.line + 1 if event.start_mark else 1
             raise ProblemError(Problem("yaml.alias", "YAML aliases are not used here.", place=f"{place}:{line}",
                                        found=f"*{event.anchor}", mend="Write the value out."))
 
@@ -227,6 +228,11 @@ def _lay_out(node: Node, is_root: bool = False, indent: int = 0) -> None:
         node.flow_style = not is_root and _one_line(node) and _width(node) + indent <= _FLOW_WIDTH
         if not node.flow_style:
             for key, value in node.value:
+                if is_root and isinstance(value, MappingNode):  # a section of the definition: an entry a line
+                    value.flow_style = False
+                    for name, entry in value.value:
+                        _lay_out(entry, indent=2 + len(name.value) + 2)
+                    continue
                 _lay_out(value, indent=indent + 2 + (len(key.value) if isinstance(value, SequenceNode) else 0))
     elif isinstance(node, SequenceNode):
         node.flow_style = _one_line(node) and _width(node) + indent <= _FLOW_WIDTH

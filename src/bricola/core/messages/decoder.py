@@ -130,7 +130,7 @@ def _is_nil(node: etree._Element, path: str, optional: bool, problems: list[Prob
                 return True
             problems.append(Problem("element.nil", "The element is nil, but it is required.", place=path,
                                     mend="Give it a value."))
-        elif not attribute.startswith(_FREE_ATTRIBUTES):
+        elif not str(attribute).startswith(_FREE_ATTRIBUTES):
             problems.append(Problem("element.attribute", "The element has an attribute that is not in the contract.",
                                     place=path, found=shown(attribute), mend="Remove the attribute."))
     return False

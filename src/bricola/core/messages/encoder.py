@@ -15,7 +15,7 @@ from bricola.core.shapes.simple import SimpleType
 Encoder = Callable[[Mapping[str, Any]], str]
 
 # How a checked value is written inside an f-string, by its Python class.
-_PLAIN = {"int": "{x}", "Decimal": "{x:f}", "date": "{x.isoformat()}", "bool": "{'true' if x else 'false'}"}
+_PLAIN = {"int": "{one}", "Decimal": "{one:f}", "date": "{one.isoformat()}"}
 
 
 def escape(text: str) -> str:
@@ -108,7 +108,7 @@ class _Generator:
             return lines, ["{one}"]
         plain = _PLAIN.get(python.__name__)
         if plain is not None:
-            return lines, [plain.replace("x", "one")]
+            return lines, [plain]
         return lines, [f"{{{self.constant(kind.primitive.write)}(one)}}"]
 
 

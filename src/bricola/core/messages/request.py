@@ -20,7 +20,7 @@ def write_request(version: Soap, namespace: str, operation: OperationShape, valu
     """A readable envelope of an operation's request. Values by name: text, lists, and mappings for records."""
     root = etree.Element(version.tag_envelope, nsmap={"soap": version.namespace})
     body = etree.SubElement(root, version.tag_body)
-    wrapper = etree.SubElement(body, f"{{{namespace}}}{operation.name}", nsmap={None: namespace})
+    wrapper = etree.SubElement(body, f"{{{namespace}}}{operation.name}", nsmap={None: namespace})  # type: ignore[dict-item]
     _fill(wrapper, namespace, operation.input, values)
     etree.indent(root)
     return etree.tostring(root, encoding="UTF-8", xml_declaration=True) + b"\n"

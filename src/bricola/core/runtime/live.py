@@ -9,7 +9,7 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.messages.decoder import Reader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
-from bricola.core.runtime.objects import DatabaseSession, Handler, compile_handler
+from bricola.core.runtime.objects import DatabaseSession, Handler, compile_handler, probe_statement
 from bricola.core.runtime.pool import Pool
 from bricola.core.shapes.model import OperationShape, ServiceShape
 from bricola.core.shapes.resolve import resolve_service
@@ -38,6 +38,7 @@ class LiveService:
     anonymous: bool
     by_tag: Mapping[str, LiveOperation]
     by_name: Mapping[str, LiveOperation]
+    probes: tuple[tuple[str, str], ...] = ()  # (backend, statement) to try once before the service goes live
     _contracts: dict[str, bytes] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
@@ -69,4 +70,5 @@ def compile_service(
             compile_encoder(one.shape.output, namespace), faults, compile_handler(one, pools[one.object.backend]),
         )
     by_tag = {f"{{{namespace}}}{name}": operation for name, operation in operations.items()}
-    return LiveService(environment, service.name, release, resolved.shape, anonymous, by_tag, operations)
+    probes = tuple(dict.fromkeys((one.object.backend, probe_statement(one)) for one in resolved.operations))
+    return LiveService(environment, service.name, release, resolved.shape, anonymous, by_tag, operations, probes)

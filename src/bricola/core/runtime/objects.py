@@ -44,6 +44,11 @@ def compile_handler(operation: ResolvedOperation, pool: Pool[DatabaseSession]) -
     return _compile_finder(operation, operation.finder, item, pool)
 
 
+def probe_statement(operation: ResolvedOperation) -> str:
+    """A statement that reads nothing, and fails where the table or a column of the object is missing."""
+    return _selection(operation.object, operation.shape.output.elements[0])[0] + " WHERE 1 = 0"
+
+
 def _compile_get(definition: ObjectDefinition, item: Element, fixed: Values, pool: Pool[DatabaseSession]) -> Handler:
     select, to_values = _selection(definition, item)
     keys = definition.key
@@ -151,13 +156,16 @@ def _converter(element: Element) -> Callable[[Any], Any]:
     encoder then names the field and the rule."""
     assert isinstance(element.type, SimpleType)
     primitive = element.type.primitive
+    finest = -(element.type.fraction or 0)
+    unit = Decimal(1).scaleb(finest)  # 5.1 of a column with two places is 5.10
     python, read = primitive.python, primitive.read
 
     def convert(value: Any) -> Any:
         if value.__class__ is python:
             return value
         if python is Decimal and value.__class__ in (float, int):
-            return Decimal(repr(value))
+            number = Decimal(repr(value))
+            return number.quantize(unit) if number.as_tuple().exponent > finest else number  # type: ignore[operator]
         if python is bool and value in (0, 1):
             return bool(value)
         if python is float and value.__class__ is int:

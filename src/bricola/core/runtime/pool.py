@@ -9,9 +9,9 @@ needed; a place in the pool is counted before the open is awaited, so the bound 
 import asyncio
 import contextlib
 from collections import deque
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Coroutine
 from dataclasses import asdict, dataclass
-from typing import Generic, Protocol, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
 
 from bricola.core.definitions.model import PoolSettings
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -73,10 +73,12 @@ class Pool(Generic[S]):
         self._closed = False
         self._count = PoolStatistics(min_size=settings.min_size, max_size=settings.max_size)
         self._tasks: set[asyncio.Task[None]] = set()
+        self._tending: asyncio.Task[None] | None = None
+        self._retiring: asyncio.Task[None] | None = None  # kept, or the loop might drop it
 
     def start(self) -> None:
         """Begin to warm the pool up and to tend it. A backend that is down does not stop the start."""
-        self._spawn(self._tend())
+        self._tending = asyncio.get_running_loop().create_task(self._tend())
 
     def take(self) -> S | None:
         """A warm session at once, or None when one must be waited for. Never blocks."""
@@ -140,11 +142,15 @@ class Pool(Generic[S]):
             self._wake(self._waiting.popleft(), None)
         while self._idle:
             self._discard(self._idle.pop())
-        pending = [task for task in self._tasks if task is not asyncio.current_task()]
-        for task in pending:
-            if task.get_name() == "tend":
-                task.cancel()
+        pending = list(self._tasks)
+        if self._tending is not None:
+            self._tending.cancel()
+            pending.append(self._tending)
         await asyncio.gather(*pending, return_exceptions=True)
+
+    def retire(self) -> None:
+        """Close in the background, while those who borrowed end in peace."""
+        self._retiring = asyncio.get_running_loop().create_task(self.close())
 
     def statistics(self) -> dict[str, float]:
         self._count.size, self._count.idle, self._count.waiting = self._size, len(self._idle), len(self._waiting)
@@ -253,9 +259,7 @@ class Pool(Generic[S]):
                     self._discard(held)
             await asyncio.sleep(_TENDING_PERIOD)
 
-    def _spawn(self, work: "asyncio._CoroutineLike[None]") -> None:
+    def _spawn(self, work: Coroutine[Any, Any, None]) -> None:
         task = asyncio.get_running_loop().create_task(work)
-        if getattr(work, "__name__", "") == "_tend":
-            task.set_name("tend")
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)

@@ -1,0 +1,25 @@
+# The two commands of a fresh machine: `make demo` and `make test`.
+.PHONY: setup demo test check bench lock
+
+setup:
+	@scripts/setup.sh
+
+demo: setup
+	@.venv/bin/bricola demo
+
+test: setup check
+	.venv/bin/pytest
+
+check: setup
+	.venv/bin/ruff check src tests bench
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+	cd console && npm run --silent lint && npm run --silent typecheck
+
+bench: setup
+	.venv/bin/python bench/get_vessel.py
+
+# After a change of the dependencies in pyproject.toml.
+lock: setup
+	.venv/bin/python -m pip install --quiet uv
+	.venv/bin/uv pip compile pyproject.toml --extra dev --universal --generate-hashes --no-emit-index-url --no-header -o requirements.lock

@@ -1,0 +1,44 @@
+#!/usr/bin/env bash
+# Everything that a fresh machine needs: Debian packages, the virtual environment, the built console.
+# Each part is skipped when what it is made from has not changed since.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+mkdir -p .make
+
+done_for() { [ -f ".make/$1" ] && [ "$(cat ".make/$1")" = "$2" ]; }
+say() { printf '· %s\n' "$*"; }
+
+packages=()
+command -v chromium >/dev/null || packages+=(chromium)
+command -v npm >/dev/null || packages+=(nodejs npm)
+python3 -c 'import ensurepip' 2>/dev/null || packages+=(python3-venv)
+if [ ${#packages[@]} -gt 0 ]; then
+  say "Debian packages: ${packages[*]}"
+  as_root=(); [ "$(id -u)" = 0 ] || as_root=(sudo)
+  "${as_root[@]}" apt-get update -qq
+  DEBIAN_FRONTEND=noninteractive "${as_root[@]}" apt-get install -y -qq --no-install-recommends "${packages[@]}" >/dev/null
+fi
+
+python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed." >&2; exit 1; }
+want=$(cat requirements.lock pyproject.toml | sha256sum)
+if ! done_for python "$want" || [ ! -x .venv/bin/bricola ]; then
+  say "Python packages into .venv"
+  [ -x .venv/bin/python ] || python3 -m venv .venv
+  .venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+  .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+  echo "$want" > .make/python
+fi
+
+want=$(cat console/package-lock.json | sha256sum)
+if ! done_for npm "$want" || [ ! -d console/node_modules ]; then
+  say "npm packages of the console"
+  (cd console && npm ci --no-audit --no-fund --loglevel=error)
+  echo "$want" > .make/npm
+fi
+
+want=$(cat console/package-lock.json console/index.html console/*.ts console/public/* $(find console/src -type f | sort) | sha256sum)
+if ! done_for console "$want" || [ ! -f src/bricola/server/static/index.html ]; then
+  say "building the console"
+  (cd console && npm run --silent build)
+  echo "$want" > .make/console
+fi

@@ -1,0 +1,1 @@
+"""The command line. Each command calls the client library, never the store."""

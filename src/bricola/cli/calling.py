@@ -1,0 +1,127 @@
+"""`call` and `calls`: testing an operation, and what was called."""
+
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from bricola.cli.connection import At, Json, connect
+from bricola.cli.output import STATES, err, out, print_answer, print_json, table, text, when
+from bricola.core.problems import Problem, ProblemError, shown
+
+
+def register(app: typer.Typer) -> None:
+    panel = "Calls"
+
+    @app.command(rich_help_panel=panel)
+    def call(
+        environment: str, service: str, operation: str,
+        values: Annotated[list[str] | None, typer.Argument(metavar="NAME=VALUE…", help="Inputs; a name again for a list, "
+                                                           "a.b=value inside a record.")] = None,
+        caller: Annotated[str, typer.Option("--as", metavar="CALLER",
+                                            help="As this caller, or 'anonymous'; the first who may when left out.")] = "",
+        soap: Annotated[str, typer.Option(help="SOAP version: 1.1 or 1.2.")] = "1.1",
+        raw: Annotated[bool, typer.Option("--raw", help="Show both envelopes, status, sizes and time.")] = False,
+        sample: Annotated[bool, typer.Option("--sample", help="Fill what is not given from the sample request.")] = False,
+        envelope: Annotated[Path | None, typer.Option(help="Send the envelope in this file ('-': standard input).")] = None,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Call an operation through its real endpoint and print the answer. Exit status 1 for a fault."""
+        given = parse_values(values or [])
+        text_of = None
+        if envelope is not None:
+            text_of = sys.stdin.read() if str(envelope) == "-" else _read(envelope)
+        with connect(at) as client:
+            if sample:
+                given = client.sample(service, operation, environment, soap)["values"] | given
+            reply = client.call(environment, service, operation, given, caller, soap, text_of)
+        good = reply["answer"] is not None and reply["status"] == 200
+        if as_json:
+            print_json(reply)
+        else:
+            _print_reply(reply, raw)
+        if not good:
+            raise typer.Exit(1)
+
+    @app.command(rich_help_panel=panel)
+    def calls(
+        environment: Annotated[str, typer.Option("--environment", "-e")] = "",
+        service: Annotated[str, typer.Option("--service", "-s")] = "",
+        caller: Annotated[str, typer.Option("--caller", "-c")] = "",
+        failed: Annotated[bool, typer.Option("--failed", help="Only faults and failures.")] = False,
+        limit: Annotated[int, typer.Option("--limit", "-n", min=1, max=500)] = 20,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """List recorded calls, the newest first."""
+        with connect(at) as client:
+            found = client.calls(environment, service, caller, failed, limit)
+        if as_json:
+            print_json(found)
+            return
+        if not found:
+            out.print("No call matches.")
+            return
+        out.print(table(("Time", "Result", "Environment", "Operation", "Caller", "Face", "Took", "Fault"), [
+            (when(one["at"]), STATES[one["result"]], text(one["environment"]),
+             text(f"{one['service']}.{one['operation'] or '?'}"), text(one["caller"] or "–"), text(one["face"]),
+             f"{one['micros'] / 1000:.1f} ms", text(one["fault"]))
+            for one in found
+        ], right=("Took",)))
+
+
+def parse_values(words: list[str]) -> dict[str, Any]:
+    """`name=value` words as nested values: repeated names make lists, dots go into records."""
+    values: dict[str, Any] = {}
+    for word in words:
+        name, sign, value = word.partition("=")
+        if not sign or not name:
+            raise ProblemError(Problem("call.value", "An input is given as name=value.", found=shown(word)))
+        *path, last = name.split(".")
+        target = values
+        for step in path:
+            inner = target.setdefault(step, {})
+            if not isinstance(inner, dict):
+                raise ProblemError(Problem("call.value", f"{step} has a value already.", found=shown(word)))
+            target = inner
+        if last in target:
+            before = target[last]
+            target[last] = [*before, value] if isinstance(before, list) else [before, value]
+        else:
+            target[last] = value
+    return values
+
+
+def _read(file: Path) -> str:
+    try:
+        return file.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise ProblemError(Problem("call.envelope", "The file cannot be read.", place=str(file), found=str(error))) from None
+
+
+def _print_reply(reply: dict[str, Any], raw: bool) -> None:
+    if raw:
+        out.print(f"[bold]Request[/] [dim]SOAP {reply['soap']}, as {text(reply['caller'])}, {reply['request_bytes']} bytes[/]")
+        sys.stdout.flush()
+        out.print(text(reply["request"].rstrip()))
+        out.print(f"\n[bold]Response[/] [dim]status {reply['status']}, {reply['response_bytes']} bytes, "
+                  f"{reply['ms']:.1f} ms, call {text(reply['call'])}[/]")
+        out.print(text(reply["response"].rstrip()))
+        return
+    if reply["answer"] is not None:
+        print_answer(reply["answer"])
+        out.print(f"[green]●[/] [dim]answered in {reply['ms']:.1f} ms as {text(reply['caller'])}, call {text(reply['call'])}[/]")
+        return
+    if reply["fault"] is not None:
+        fault = reply["fault"]
+        err.print(f"[yellow]▲[/] Fault [bold]{text(fault['code'])}[/]: {text(fault['reason'])}")
+        for entry in fault["detail"]:
+            for name, value in entry.items():
+                if name not in ("name", "message") and entry["name"] != "call":
+                    err.print(f"  [dim]{text(name):<13}[/]{text(value)}")
+            if entry["name"] not in ("problem", "call"):
+                err.print(f"  [dim]{'declared as':<13}[/]{text(entry['name'])}")
+    for problem in reply["problems"]:
+        err.print(f"[red]✕[/] The status is {reply['status']}, but the content is not as promised: "
+                  f"{text(problem['message'])} [dim]{text(problem.get('place', ''))}[/]")
+    err.print(f"  [dim]status {reply['status']}, {reply['ms']:.1f} ms, as {text(reply['caller'])}, call {text(reply['call'])}[/]")

@@ -1,0 +1,110 @@
+"""How commands speak: tables for people, `--json` for programs, problems on standard error."""
+
+import json
+import sys
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime
+from typing import Any
+
+from rich.console import Console
+from rich.markup import escape
+from rich.table import Table
+
+from bricola.core.problems import Problem
+
+_PIPE_WIDTH = 400  # into a file or a pipe nothing is folded
+out = Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else _PIPE_WIDTH)
+err = Console(stderr=True, highlight=False, soft_wrap=True, width=None if sys.stderr.isatty() else _PIPE_WIDTH)
+
+STATES = {
+    "serving": "[green]● serving[/]", "faulting": "[red]✕ faulting[/]", "not deployed": "[dim]◌ not deployed[/]",
+    "answered": "[green]● answered[/]", "fault": "[yellow]▲ fault[/]", "failed": "[red]✕ failed[/]",
+    "error": "[red]✕ error[/]", "warning": "[yellow]▲ warning[/]", "hint": "[dim]– hint[/]",
+}
+
+
+def print_json(value: Any) -> None:
+    sys.stdout.write(json.dumps(value, indent=2, ensure_ascii=False) + "\n")
+
+
+def table(heads: Sequence[str], rows: Iterable[Sequence[str]], right: Sequence[str] = ()) -> Table:
+    """A table without boxes: heads, then one line a row. Cells may hold markup; escape what is data."""
+    made = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
+    for head in heads:
+        made.add_column(head, justify="right" if head in right else "left", overflow="fold")
+    for row in rows:
+        made.add_row(*row)
+    return made
+
+
+def text(value: object) -> str:
+    """Data as it may stand in a cell."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return escape(str(value))
+
+
+def when(stamp: str | float) -> str:
+    """A stored moment in local time: hours for today, with the date otherwise."""
+    moment = (datetime.fromtimestamp(stamp) if isinstance(stamp, float | int)
+              else datetime.fromisoformat(stamp).astimezone().replace(tzinfo=None))
+    return f"{moment:%H:%M:%S}" if moment.date() == datetime.now().date() else f"{moment:%Y-%m-%d %H:%M}"
+
+
+def print_problems(problems: Sequence[Problem]) -> None:
+    """Each cause with its place, expected, found and mend, one fact a line."""
+    for problem in problems:
+        err.print(f"[red]✕[/] {escape(problem.message)}")
+        for label, value in (("where", problem.place), ("expected", problem.expected), ("found", problem.found),
+                             ("mend", problem.mend)):
+            if value:
+                err.print(f"  [dim]{label:<9}[/]{escape(value)}")
+
+
+def print_answer(answer: Mapping[str, Any]) -> None:
+    """An answer as tables: single values and records as name and value, lists of records as rows."""
+    single = [(name, value) for name, value in answer.items() if not isinstance(value, list | dict)]
+    for name, value in answer.items():
+        if isinstance(value, dict):
+            out.print(f"[bold]{escape(name)}[/]")
+            out.print(_pairs(value))
+        elif isinstance(value, list):
+            _print_list(name, value)
+    if single:
+        out.print(_pairs(dict(single), indent=""))
+
+
+def _pairs(values: Mapping[str, Any], indent: str = "  ") -> Table:
+    made = Table(box=None, show_header=False, pad_edge=False, padding=(0, 2, 0, 0))
+    made.add_column(style="dim")
+    made.add_column(overflow="fold")
+    for name, value in values.items():
+        made.add_row(f"{indent}{text(name)}", _cell(value))
+    return made
+
+
+def _print_list(name: str, items: list[Any]) -> None:
+    out.print(f"[bold]{escape(name)}[/] [dim]{len(items)} {'row' if len(items) == 1 else 'rows'}[/]")
+    if not items:
+        return
+    if not isinstance(items[0], dict):
+        for one in items:
+            out.print(f"  {text(one)}")
+        return
+    heads = list(dict.fromkeys(key for one in items for key in one))
+    numeric = [head for head in heads if all(_is_number(one.get(head)) for one in items)]
+    out.print(table(heads, [[_cell(one.get(head)) for head in heads] for one in items], right=numeric))
+
+
+def _is_number(value: object) -> bool:
+    if isinstance(value, str):
+        return value.replace(".", "", 1).removeprefix("-").isdigit()
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _cell(value: object) -> str:
+    if isinstance(value, list | dict):
+        return escape(json.dumps(value, ensure_ascii=False))
+    return text(value)

@@ -1,0 +1,130 @@
+"""`services`, `release`, `deploy`, `undeploy`, `contract` and `sample`."""
+
+import shlex
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from bricola.cli.connection import At, Json, connect
+from bricola.cli.output import STATES, out, print_json, table, text
+
+Environment = Annotated[str, typer.Option("--environment", "-e", help="Of what is live there; of the draft when left out.")]
+_DRAFTS = {"edited": "[yellow]edited, not released[/]", "released": "released", "removed": "[dim]removed[/]"}
+
+
+def register(app: typer.Typer) -> None:
+    panel = "Services"
+
+    @app.command("services", rich_help_panel=panel)
+    def list_services(at: At = "", as_json: Json = False) -> None:
+        """List services with their state and address in every environment."""
+        with connect(at) as client:
+            found = client.overview()
+        if as_json:
+            print_json(found)
+            return
+        rows = []
+        for one in found["services"]:
+            draft = _DRAFTS[one["draft"]]
+            for index, place in enumerate(one["deployments"]):
+                name = f"[bold]{text(one['name'])}[/]" if index == 0 else ""
+                release = f"release {place['release']}" if "release" in place else ""
+                if release and not place["newest"]:
+                    release += f" [yellow](newest is {one['newest']})[/]"
+                rows.append((name, draft if index == 0 else "", text(place["environment"]), STATES[place["state"]],
+                             release, text(place.get("soap", ""))))
+                if place.get("reason"):
+                    rows.append(("", "", "", f"[red]{text(place['reason'])}[/]", "", ""))
+        if rows:
+            out.print(table(("Service", "Draft", "Environment", "State", "Release", "Address"), rows))
+        else:
+            out.print("No services yet. Define some in YAML files, then: bricola apply FOLDER")
+
+    @app.command(rich_help_panel=panel)
+    def release(
+        service: str,
+        notes: Annotated[str, typer.Option("--notes", "-n", help="What is new, for people.")] = "",
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Freeze the draft of a service, with everything that it needs, as its next release."""
+        with connect(at) as client:
+            made = client.release(service, notes)
+        if as_json:
+            print_json(made)
+        else:
+            out.print(f"Released {text(service)} as release [bold]{made['release']}[/] [dim]({made['digest'][:12]})[/]. "
+                      f"It is not live yet: bricola deploy {text(service)} ENVIRONMENT")
+
+    @app.command(rich_help_panel=panel)
+    def deploy(
+        service: str, environment: str,
+        release: Annotated[int | None, typer.Option("--release", "-r", help="Which release; the newest when left out.")] = None,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Make a release live in an environment, without a restart and without losing a call."""
+        with connect(at) as client:
+            made = client.deploy(service, environment, release)
+        if as_json:
+            print_json(made)
+            return
+        out.print(f"Deployed {text(service)} release [bold]{made['release']}[/] to [bold]{text(environment)}[/].")
+        out.print(f"  [dim]{'address':<9}[/]{text(made['soap'])}\n  [dim]{'contract':<9}[/]{text(made['wsdl'])}")
+
+    @app.command(rich_help_panel=panel)
+    def undeploy(service: str, environment: str, at: At = "", as_json: Json = False) -> None:
+        """Take a service out of an environment; calls in flight end in peace."""
+        with connect(at) as client:
+            client.undeploy(service, environment)
+        if as_json:
+            print_json({"service": service, "environment": environment, "deployed": False})
+        else:
+            out.print(f"{text(service)} is not live in {text(environment)} any more.")
+
+    @app.command(rich_help_panel=panel)
+    def contract(
+        service: str, environment: Environment = "",
+        release: Annotated[int | None, typer.Option("--release", "-r", help="Of an older release.")] = None,
+        file: Annotated[Path | None, typer.Option("--file", "-f", help="Write there instead of printing.")] = None,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Print the contract (WSDL), ready to hand over."""
+        with connect(at) as client:
+            body = client.contract(service, environment, release)
+        if file is not None:
+            file.write_bytes(body)
+        if as_json:
+            print_json({"service": service, "bytes": len(body), "file": str(file) if file else None,
+                        "wsdl": None if file else body.decode()})
+        elif file is not None:
+            out.print(f"Wrote {len(body)} bytes to {text(file)}.")
+        else:
+            sys.stdout.write(body.decode())
+
+    @app.command(rich_help_panel=panel)
+    def sample(
+        service: str, operation: str, environment: Environment = "",
+        soap: Annotated[str, typer.Option(help="SOAP version: 1.1 or 1.2.")] = "1.1",
+        curl: Annotated[bool, typer.Option("--curl", help="As a command line for curl.")] = False,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Print a request that works unedited."""
+        with connect(at) as client:
+            found = client.sample(service, operation, environment, soap)
+            if curl and environment:
+                places = {one["environment"]: one for one in client.service(service)["deployments"]}
+                found["curl"] = _curl(found, places[environment]["soap"])
+        if as_json:
+            print_json(found)
+        elif curl and environment:
+            sys.stdout.write(found["curl"] + "\n")
+        else:
+            sys.stdout.write(found["envelope"])
+
+
+def _curl(sample: dict[str, Any], address: str) -> str:
+    return (f"curl -u CALLER:TOKEN -H {shlex.quote('Content-Type: ' + sample['content_type'])} "
+            f"--data-binary {shlex.quote(sample['envelope'].strip())} {shlex.quote(address)}")
+
+

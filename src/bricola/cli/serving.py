@@ -1,0 +1,55 @@
+"""`serve` and `demo`: running the service."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from bricola.cli.output import out
+from bricola.core.problems import Problem, ProblemError
+
+if TYPE_CHECKING:
+    from bricola.server.bricola import Bricola
+
+Port = Annotated[int, typer.Option(help="Port to listen on; 0 takes a free one.")]
+
+
+def register(app: typer.Typer) -> None:
+    panel = "Run"
+
+    @app.command("serve", rich_help_panel=panel)
+    def serve_command(
+        data: Annotated[Path, typer.Option(help="Folder of the stores; made when missing.")] = Path("bricola-data"),
+        host: Annotated[str, typer.Option(help="Address to listen on.")] = "127.0.0.1",
+        port: Port = 8480,
+        public: Annotated[str, typer.Option(metavar="URL", help="Public base address that callers reach.")] = "",
+        organisation: Annotated[str, typer.Option(help="Name shown in the console.")] = "",
+    ) -> None:
+        """Run the service until it is stopped."""
+        # The server's libraries take a second to load, which the other commands need not pay.
+        from bricola.server.main import serve
+        from bricola.server.settings import Settings
+
+        if data.exists() and not data.is_dir():
+            raise ProblemError(Problem("serve.data", "The data folder is a file.", place=str(data),
+                                       mend="Name a folder with --data."))
+
+        def ready(bricola: "Bricola", address: str) -> None:
+            base = public or address
+            out.print(f"Bricola answers at [bold]{base}/[/]")
+            if bricola.setup_code is not None:
+                out.print(f"No user yet. Make the first one, once, at:\n  {base}/setup?code={bricola.setup_code}")
+
+        serve(Settings(data, host, port, public, organisation), ready)
+
+    @app.command("demo", rich_help_panel=panel)
+    def demo_command(
+        port: Port = 8480,
+        data: Annotated[Path, typer.Option(help="Folder of the demo's stores; made when missing.")] = Path(".demo"),
+        ready_file: Annotated[Path | None, typer.Option(help="Write addresses and sign-ins there, as JSON, when ready.")] = None,
+        remember: Annotated[bool, typer.Option(help="Keep the demo's sign-in for the other commands.")] = True,
+    ) -> None:
+        """Run the service with the demo world, Larkmere Waterways."""
+        from bricola.demo.start import run_demo
+
+        run_demo(port, data, ready_file, remember)

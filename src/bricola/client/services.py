@@ -1,0 +1,42 @@
+"""Calling the operations of a deployed service, over its REST face."""
+
+from typing import Any, Self
+
+import httpx
+
+from bricola.client.transport import raise_problems, send
+
+
+class FaultError(Exception):
+    """A fault that the contract declares: `name`, and `detail` with the values of its elements."""
+
+    def __init__(self, name: str, message: str, detail: dict[str, Any]) -> None:
+        super().__init__(message)
+        self.name = name
+        self.detail = detail
+
+
+class ServiceClient:
+    """One deployed service as one caller. `address` is the REST address that the service's page shows."""
+
+    def __init__(self, address: str, caller_token: str = "", timeout: float = 60.0) -> None:
+        headers = {"Authorization": f"Bearer {caller_token}"} if caller_token else {}
+        self._http = httpx.Client(base_url=address.rstrip("/"), headers=headers, timeout=timeout)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        self._http.close()
+
+    def call(self, operation: str, **values: Any) -> dict[str, Any]:
+        """Call an operation; values by the contract's names. Raises FaultError for a declared fault, ProblemError otherwise."""
+        response = send(self._http, "POST", f"/{operation}", json=values)
+        if response.status_code == 422:
+            document = response.json()
+            raise FaultError(document["title"], document["detail"], document["fault"])
+        raise_problems(response)
+        return dict(response.json())

@@ -1,0 +1,40 @@
+"""What both clients share: sending, and turning problem documents back into problems."""
+
+from typing import Any
+
+import httpx
+
+from bricola.core.problems import Kind, Problem, ProblemError
+
+
+def send(http: httpx.Client, method: str, path: str, **options: Any) -> httpx.Response:
+    """One request. Raises ProblemError when nothing answers; the status is left to the caller."""
+    try:
+        return http.request(method, path, **options)
+    except httpx.HTTPError as error:
+        raise ProblemError(Problem(
+            "client.no-answer", "The service does not answer.", Kind.BACKEND, place=str(http.base_url),
+            found=str(error) or type(error).__name__,
+            mend="Check that it runs and that the address is right (--at, or BRICOLA_URL).",
+        )) from None
+
+
+def raise_problems(response: httpx.Response) -> None:
+    """Raise the ProblemError that an answer of status 400 or above carries."""
+    if response.status_code < 400:
+        return
+    try:
+        document = response.json()
+        found = [_problem(one) for one in document.get("problems", [])]
+    except (ValueError, AttributeError, TypeError):
+        found = []
+    if not found:
+        found = [Problem("client.status", f"The service answered with status {response.status_code}.",
+                         Kind.BACKEND, place=str(response.url), found=response.text[:200])]
+    raise ProblemError(*found)
+
+
+def _problem(parts: dict[str, str]) -> Problem:
+    known = {name: str(value) for name, value in parts.items() if name in Problem.__dataclass_fields__ and name != "kind"}
+    kind = parts.get("kind", "")
+    return Problem(**known, kind=Kind(kind) if kind in list(Kind) else Kind.INTERNAL)  # type: ignore[arg-type]

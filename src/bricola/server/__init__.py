@@ -1,0 +1,1 @@
+"""The running service: gateway, management API, pages, console files, health."""

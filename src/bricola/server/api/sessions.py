@@ -1,0 +1,87 @@
+"""Set-up, signing in and out, tokens, users."""
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, Field, StringConstraints
+
+from bricola.server.api.access import COOKIE, Admin, Running, Viewer, presented_secret
+from bricola.server.usecases import people
+from bricola.store import people as stored
+
+router = APIRouter(tags=["sessions and users"])
+
+PersonName = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._@-]{0,79}$")]
+Password = Annotated[str, StringConstraints(max_length=1000)]
+
+
+class SignIn(BaseModel):
+    name: str = Field(max_length=80)
+    password: Password
+    token: bool = False  # True: answer with a bearer token instead of setting a cookie
+
+
+class SetUp(BaseModel):
+    code: str
+    name: PersonName
+    password: Password
+
+
+class NewUser(BaseModel):
+    name: PersonName
+    password: Password
+    role: Literal["viewer", "operator", "integrator", "admin"]
+
+
+def _set_cookie(request: Request, response: Response, secret: str) -> None:
+    response.set_cookie(COOKIE, secret, max_age=int(people.SESSION.total_seconds()), httponly=True,
+                        samesite="strict", secure=request.url.scheme == "https", path="/")
+
+
+@router.get("/state")
+async def state(bricola: Running) -> dict[str, Any]:
+    """What anybody may know: whether the service waits for its first user."""
+    return {"setup": bricola.setup_code is not None, "organisation": bricola.settings.organisation}
+
+
+@router.post("/setup", status_code=201)
+async def set_up(body: SetUp, request: Request, response: Response, bricola: Running) -> dict[str, Any]:
+    """Make the first user with the one-time code, and sign in."""
+    user = await people.set_up(bricola, body.code, body.name, body.password)
+    _set_cookie(request, response, await people.open_session(bricola, user.name, "console", people.SESSION))
+    return {"name": user.name, "role": user.role}
+
+
+@router.post("/session", status_code=201)
+async def sign_in(body: SignIn, request: Request, response: Response, bricola: Running) -> dict[str, Any]:
+    user = await people.sign_in(bricola, body.name, body.password)
+    answer = {"name": user.name, "role": user.role}
+    if body.token:
+        return answer | {"token": await people.open_session(bricola, user.name, "token", people.TOKEN)}
+    _set_cookie(request, response, await people.open_session(bricola, user.name, "console", people.SESSION))
+    return answer
+
+
+@router.get("/session")
+async def who_am_i(user: Viewer, bricola: Running) -> dict[str, Any]:
+    return {"name": user.name, "role": user.role, "organisation": bricola.settings.organisation}
+
+
+@router.delete("/session", status_code=204)
+async def sign_out(request: Request, response: Response, bricola: Running) -> None:
+    secret = presented_secret(request)
+    if secret:
+        await bricola.storage.main(stored.end_session, people.digest(secret))
+    response.delete_cookie(COOKIE, path="/")
+
+
+@router.get("/users")
+async def users(_: Admin, bricola: Running) -> list[dict[str, str]]:
+    return [{"name": one.name, "role": one.role, "created_at": one.created_at}
+            for one in await bricola.storage.main(stored.users)]
+
+
+@router.post("/users", status_code=201)
+async def add_user(body: NewUser, _: Admin, bricola: Running) -> dict[str, str]:
+    await people.add_user(bricola, body.name, body.role, body.password)
+    return {"name": body.name, "role": body.role}

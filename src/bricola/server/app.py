@@ -1,0 +1,126 @@
+"""The ASGI application: the gateway in front, FastAPI for everything else."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from importlib import resources
+from pathlib import Path
+
+import httpx
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, PlainTextResponse, Response
+from starlette.exceptions import HTTPException
+
+from bricola import __version__
+from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.runtime.pipeline import problem_document
+from bricola.server import pages
+from bricola.server.api import callers, definitions, services, sessions
+from bricola.server.bricola import Bricola
+from bricola.server.gateway import Gateway
+from bricola.server.metrics import write_metrics
+
+_PROBLEM_TYPE = "application/problem+json"
+_CONSOLE_SECURITY = {
+    "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;"
+                               " script-src 'self'; base-uri 'none'; frame-ancestors 'none'",
+    "X-Content-Type-Options": "nosniff", "Referrer-Policy": "same-origin",
+}
+
+
+def create_app(bricola: Bricola, own_address: str) -> Gateway:
+    """`own_address` is where this process itself listens; the test bench sends its requests there."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        await bricola.start()
+        async with httpx.AsyncClient(base_url=own_address) as own_endpoint:
+            app.state.own_endpoint = own_endpoint
+            yield
+        await bricola.stop()
+
+    app = FastAPI(title="Bricola management API", version=__version__, lifespan=lifespan,
+                  openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
+    app.state.bricola = bricola
+    for module in (sessions, callers, definitions, services):
+        app.include_router(module.router, prefix="/api/v1")
+    app.include_router(pages.router)
+    _add_problem_handlers(app)
+    _add_health(app, bricola)
+    _add_console(app)
+    return Gateway(bricola, app)
+
+
+def _problem(error: ProblemError) -> JSONResponse:
+    headers = {"WWW-Authenticate": 'Bearer realm="Bricola"'} if error.problem.kind is Kind.IDENTITY else None
+    return JSONResponse(problem_document(error), error.problem.kind.http_status, headers, _PROBLEM_TYPE)
+
+
+def _add_problem_handlers(app: FastAPI) -> None:
+    @app.exception_handler(ProblemError)
+    async def on_problem(_: Request, error: ProblemError) -> Response:
+        return _problem(error)
+
+    @app.exception_handler(RequestValidationError)
+    async def on_invalid(_: Request, error: RequestValidationError) -> Response:
+        return _problem(ProblemError(*(
+            Problem("request.invalid", f"{one['msg']}.", place=".".join(str(step) for step in one["loc"]),
+                    found=shown(one["input"]) if isinstance(one["input"], str | int | float) else "")
+            for one in error.errors()
+        )))
+
+    @app.exception_handler(HTTPException)
+    async def on_http(request: Request, error: HTTPException) -> Response:
+        kind = {404: Kind.MISSING, 405: Kind.METHOD}.get(error.status_code, Kind.INPUT)
+        return _problem(ProblemError(Problem(f"http.{error.status_code}", f"{error.detail}.", kind,
+                                             place=f"{request.method} {request.url.path}")))
+
+    @app.exception_handler(Exception)
+    async def on_mistake(_: Request, __: Exception) -> Response:
+        return _problem(ProblemError(Problem(
+            "internal.error", "The service made a mistake of its own.", Kind.INTERNAL,
+            mend="The log of the service has the cause.")))
+
+
+def _add_health(app: FastAPI, bricola: Bricola) -> None:
+    @app.get("/healthz", include_in_schema=False)
+    async def healthz() -> PlainTextResponse:
+        """The process answers."""
+        return PlainTextResponse("ok\n")
+
+    @app.get("/readyz", include_in_schema=False)
+    async def readyz() -> JSONResponse:
+        """Ready while every deployed service can answer."""
+        down = bricola.runtime.down_places()
+        return JSONResponse({"ready": not down, "services": len(bricola.runtime.services()),
+                             "down": [f"{environment}/{service}" for environment, service in down]},
+                            503 if down else 200)
+
+    @app.get("/metrics", include_in_schema=False)
+    async def metrics() -> PlainTextResponse:
+        return PlainTextResponse(write_metrics(bricola), media_type="text/plain; version=0.0.4; charset=utf-8")
+
+
+def _add_console(app: FastAPI) -> None:
+    """The built console: files with hashed names for ever, and the one page for every address of its own."""
+    folder = Path(str(resources.files("bricola.server").joinpath("static")))
+
+    @app.get("/assets/{name}", include_in_schema=False)
+    async def asset(name: str) -> Response:
+        file = folder / "assets" / name
+        if "/" in name or name.startswith(".") or not file.is_file():
+            raise HTTPException(404, "There is no such file")
+        return FileResponse(file, headers={"Cache-Control": "public, max-age=31536000, immutable"})
+
+    @app.get("/theme.js", include_in_schema=False)
+    async def theme() -> Response:
+        return FileResponse(folder / "theme.js", media_type="text/javascript")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    async def console(path: str) -> Response:
+        if path.startswith(("api/", "rest/", "assets/")) or "." in path.rpartition("/")[2]:
+            raise HTTPException(404, "There is nothing at this address")
+        index = folder / "index.html"
+        if not index.is_file():
+            return HTMLResponse("<p>The console is not built. Run: make setup</p>", 503)
+        return HTMLResponse(index.read_text(), headers=_CONSOLE_SECURITY | {"Cache-Control": "no-cache"})

@@ -1,0 +1,140 @@
+"""The gateway: a raw ASGI application in front of everything, since a call must not pay for a web framework.
+
+It answers POST on /soap and /rest itself and hands every other request on.
+"""
+
+import json
+from collections.abc import Awaitable, Callable, MutableMapping
+from typing import Any
+
+from bricola.core.messages.envelope import Soap, version_of
+from bricola.core.messages.faults import fault_status, problem_fault
+from bricola.core.messages.xml import MOST_BYTES, too_large
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.runtime.live import LiveService
+from bricola.core.runtime.pipeline import PROBLEM_JSON, Answer, Request, problem_document
+from bricola.server.bricola import Bricola
+
+Scope = MutableMapping[str, Any]
+Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
+Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+Application = Callable[[Scope, Receive, Send], Awaitable[None]]
+
+_CHALLENGE = (b"www-authenticate", b'Basic realm="Bricola", charset="UTF-8"')
+
+
+class _ClientGoneError(Exception):
+    """The caller closed the connection before the request was complete."""
+
+
+class Gateway:
+    """ASGI application. `rest` is everything that is not a call."""
+
+    def __init__(self, bricola: Bricola, others: Application) -> None:
+        self._bricola = bricola
+        self._others = others
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "http":
+            path: str = scope["path"]
+            if path.startswith("/soap/") and scope["method"] not in ("GET", "HEAD"):
+                return await self._soap(scope, path, receive, send)
+            if path.startswith("/rest/") and not path.endswith("/openapi.json"):
+                return await self._rest(scope, path, receive, send)
+        return await self._others(scope, receive, send)
+
+    async def _soap(self, scope: Scope, path: str, receive: Receive, send: Send) -> None:
+        content_type, authorization = _headers(scope)
+        version = version_of(content_type) or Soap.V11
+        try:
+            service = self._find(path, 4)
+            if scope["method"] != "POST":
+                raise ProblemError(_wrong_method(scope["method"], "POST", "SOAP"))
+            body = await _read_body(scope, receive)
+        except _ClientGoneError:
+            return
+        except ProblemError as error:
+            answer = Answer(fault_status(version, error.problem), version.content_type, problem_fault(version, error))
+            await _respond(send, answer, allow=b"POST, GET" if error.problem.kind is Kind.METHOD else b"")
+            return
+        await _respond(send, await self._bricola.pipeline.soap(service, Request(body, content_type, authorization)))
+
+    async def _rest(self, scope: Scope, path: str, receive: Receive, send: Send) -> None:
+        content_type, authorization = _headers(scope)
+        try:
+            service = self._find(path.rpartition("/")[0], 4)
+            if scope["method"] != "POST":
+                raise ProblemError(_wrong_method(scope["method"], "POST", "REST"))
+            body = await _read_body(scope, receive)
+        except _ClientGoneError:
+            return
+        except ProblemError as error:
+            document = json.dumps(problem_document(error), ensure_ascii=False).encode()
+            answer = Answer(error.problem.kind.http_status, PROBLEM_JSON, document)
+            await _respond(send, answer, allow=b"POST" if error.problem.kind is Kind.METHOD else b"")
+            return
+        name = path.rpartition("/")[2]
+        await _respond(send, await self._bricola.pipeline.rest(service, name, Request(body, content_type, authorization)))
+
+    def _find(self, path: str, parts: int) -> LiveService:
+        pieces = path.split("/")
+        runtime = self._bricola.runtime
+        if len(pieces) == parts:
+            service = runtime.find(pieces[2], pieces[3])
+            if service is not None:
+                return service
+            if runtime.down(pieces[2], pieces[3]) is not None:
+                raise ProblemError(Problem(
+                    "service.down", f"{pieces[3]} in {pieces[2]} is deployed but cannot answer.", Kind.BUSY,
+                    mend="The people who run the service see the reason in their list of services."))
+        raise ProblemError(Problem("service.unknown", "There is no service at this address.", Kind.MISSING, place=path,
+                                   mend="The index of services is at /soap/."))
+
+
+def _headers(scope: Scope) -> tuple[str, bytes | None]:
+    content_type, authorization = "", None
+    for name, value in scope["headers"]:
+        if name == b"authorization":
+            authorization = value
+        elif name == b"content-type":
+            content_type = value.decode("latin-1")
+    return content_type, authorization
+
+
+async def _read_body(scope: Scope, receive: Receive) -> bytes:
+    """The whole body, refused as soon as it is known to be too large."""
+    for name, value in scope["headers"]:
+        if name == b"content-length" and int(value) > MOST_BYTES:
+            raise ProblemError(too_large(MOST_BYTES))
+    message = await receive()
+    if not message.get("more_body"):
+        if message["type"] == "http.disconnect":
+            raise _ClientGoneError
+        return message.get("body", b"")  # type: ignore[no-any-return]
+    pieces = [message["body"]]
+    size = len(pieces[0])
+    while message.get("more_body"):
+        message = await receive()
+        if message["type"] == "http.disconnect":
+            raise _ClientGoneError
+        pieces.append(message.get("body", b""))
+        size += len(pieces[-1])
+        if size > MOST_BYTES:
+            raise ProblemError(too_large(MOST_BYTES))
+    return b"".join(pieces)
+
+
+def _wrong_method(found: str, expected: str, face: str) -> Problem:
+    return Problem("http.method", f"{face} calls are sent with {expected}.", Kind.METHOD, expected=expected, found=found)
+
+
+async def _respond(send: Send, answer: Answer, allow: bytes = b"") -> None:
+    headers = [(b"content-type", answer.content_type), (b"content-length", b"%d" % len(answer.body))]
+    if answer.call:
+        headers.append((b"call-id", answer.call.encode()))
+    if answer.challenge:
+        headers.append(_CHALLENGE)
+    if allow:
+        headers.append((b"allow", allow))
+    await send({"type": "http.response.start", "status": answer.status, "headers": headers})
+    await send({"type": "http.response.body", "body": answer.body})

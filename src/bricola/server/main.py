@@ -1,0 +1,77 @@
+"""Running the service: one process, uvicorn with uvloop and httptools."""
+
+import asyncio
+import errno
+import logging
+import socket
+from collections.abc import Callable
+
+import uvicorn
+
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.server.app import create_app
+from bricola.server.bricola import Bricola
+from bricola.server.settings import Settings
+
+
+def listen(settings: Settings) -> socket.socket:
+    """The listening socket; port 0 takes a free one. Raises ProblemError when the port is taken."""
+    family = socket.AF_INET6 if ":" in settings.host else socket.AF_INET
+    listener = socket.socket(family, socket.SOCK_STREAM)
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind((settings.host, settings.port))
+        listener.listen(2048)
+    except OSError as error:
+        listener.close()
+        taken = error.errno == errno.EADDRINUSE
+        raise ProblemError(Problem(
+            "serve.port", "The port is in use." if taken else "The address cannot be listened on.", Kind.CONFLICT,
+            place=f"{settings.host}:{settings.port}", found="" if taken else str(error.strerror),
+            mend="Stop the other program, or choose another port with --port (0 takes a free one).",
+        )) from None
+    except OverflowError:
+        listener.close()
+        raise ProblemError(Problem("serve.port", "This is not a port.", place="--port", expected="0 to 65535",
+                                   found=str(settings.port))) from None
+    return listener
+
+
+def serve(settings: Settings, when_ready: Callable[[Bricola, str], None]) -> None:
+    """Serve until stopped by a signal. `when_ready` is called in a thread of its own once the service answers,
+    with the running service and its local address; an exception from it stops the service and is raised here."""
+    listener = listen(settings)
+    host = "127.0.0.1" if settings.host in ("0.0.0.0", "::", "") else settings.host
+    host = f"[{host}]" if ":" in host else host
+    address = f"http://{host}:{listener.getsockname()[1]}"
+    bricola = Bricola(settings)
+    server = _Server(uvicorn.Config(
+        create_app(bricola, address), loop="uvloop", http="httptools", ws="none", lifespan="on", access_log=False,
+        log_level="warning", server_header=False, timeout_graceful_shutdown=10,
+    ), lambda: when_ready(bricola, address))
+    logging.getLogger("uvicorn.error").setLevel(logging.WARNING)
+    server.run(sockets=[listener])
+    if server.failure is not None:
+        raise server.failure
+
+
+class _Server(uvicorn.Server):
+    """uvicorn that tells when it answers."""
+
+    def __init__(self, config: uvicorn.Config, when_ready: Callable[[], None]) -> None:
+        super().__init__(config)
+        self._when_ready = when_ready
+        self._telling: asyncio.Future[None] | None = None
+        self.failure: BaseException | None = None
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets)
+        if self.started:
+            self._telling = asyncio.get_running_loop().run_in_executor(None, self._tell)
+
+    def _tell(self) -> None:
+        try:
+            self._when_ready()
+        except BaseException as error:
+            self.failure = error
+            self.should_exit = True

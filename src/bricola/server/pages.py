@@ -1,0 +1,120 @@
+"""Pages for callers: the index of services, and one page per service with addresses, operations and samples.
+
+They need no sign-in, like the contract itself, and tell nothing that the contract does not.
+"""
+
+from fastapi import APIRouter, Request, Response
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, PackageLoader, StrictUndefined
+
+from bricola.core.contracts.openapi import write_openapi
+from bricola.core.contracts.wsdl import write_wsdl
+from bricola.core.messages.envelope import Soap
+from bricola.core.messages.request import sample_values, write_request
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.runtime.live import LiveService
+from bricola.core.shapes.model import OperationShape, Record, ServiceShape
+from bricola.server.api.access import asked_base, bricola_of
+from bricola.server.bricola import Bricola
+from bricola.server.usecases.deployments import find_release, release_shape
+from bricola.server.usecases.services import addresses
+
+router = APIRouter(include_in_schema=False)
+_templates = Environment(loader=PackageLoader("bricola.server"), autoescape=True, undefined=StrictUndefined,
+                         trim_blocks=True, lstrip_blocks=True)
+_SECURITY = {
+    "Content-Security-Policy": "default-src 'none'; style-src 'unsafe-inline'; script-src 'self'; base-uri 'none';"
+                               " form-action 'none'; frame-ancestors 'none'",
+    "X-Content-Type-Options": "nosniff",
+}
+
+
+def _page(name: str, status: int = 200, **values: object) -> HTMLResponse:
+    return HTMLResponse(_templates.get_template(name).render(**values), status, headers=_SECURITY)
+
+
+@router.get("/soap")
+@router.get("/soap/")
+async def index(request: Request) -> HTMLResponse:
+    """All live services, by environment."""
+    return _index(request, "")
+
+
+@router.get("/soap/{environment}")
+@router.get("/soap/{environment}/")
+async def environment_index(environment: str, request: Request) -> HTMLResponse:
+    bricola = bricola_of(request)
+    if bricola.catalogue.find_environment(environment) is None:
+        return _missing(f"There is no environment {environment} here.")
+    return _index(request, environment)
+
+
+def _index(request: Request, only: str) -> HTMLResponse:
+    bricola, asked = bricola_of(request), asked_base(request)
+    places = []
+    for environment in bricola.catalogue.environments():
+        live = sorted((one for one in bricola.runtime.services() if one.environment == environment.name), key=lambda s: s.name)
+        if not only or only == environment.name:
+            rows = [(one, addresses(bricola, environment.name, one.name, asked)) for one in live]
+            places.append((environment, rows))
+    return _page("index.html", places=places, organisation=bricola.settings.organisation, only=only)
+
+
+@router.get("/soap/{environment}/{service}")
+async def service(environment: str, service: str, request: Request) -> Response:
+    """The contract with ?wsdl in any letter case (&release=N for an older one); else the page for callers."""
+    bricola, asked = bricola_of(request), asked_base(request)
+    query = {name.lower(): value for name, value in request.query_params.items()}
+    live = bricola.runtime.find(environment, service)
+    found = addresses(bricola, environment, service, asked)
+    if "wsdl" in query:
+        return await _contract(bricola, environment, service, live, found["soap"], query.get("release", ""))
+    if live is None:
+        return _missing(f"{service} is not live in {environment}.")
+    operations = [(one, _samples(live.shape, one)) for one in live.shape.operations]
+    base_environment = bricola.catalogue.find_environment(environment)
+    return _page("service.html", live=live, shape=live.shape, operations=operations, addresses=found,
+                 protected=base_environment is not None and base_environment.protected,
+                 organisation=bricola.settings.organisation, rows=_rows)
+
+
+async def _contract(bricola: Bricola, environment: str, service: str, live: LiveService | None, address: str,
+                    release: str) -> Response:
+    if live is None:
+        raise ProblemError(Problem("service.unknown", f"{service} is not live in {environment}.", Kind.MISSING,
+                                   mend="The index of services is at /soap/."))
+    if release and release != str(live.release):
+        number = int(release) if release.isascii() and release.isdigit() and len(release) < 10 else -1
+        body = write_wsdl(release_shape(await find_release(bricola, service, number)), address)
+    else:
+        body = live.contract(address)
+    return Response(body, media_type="text/xml; charset=utf-8")
+
+
+@router.get("/rest/{environment}/{service}/openapi.json")
+async def openapi(environment: str, service: str, request: Request) -> dict[str, object]:
+    bricola = bricola_of(request)
+    live = bricola.runtime.find(environment, service)
+    if live is None:
+        raise ProblemError(Problem("service.unknown", f"{service} is not live in {environment}.", Kind.MISSING))
+    return write_openapi(live.shape, addresses(bricola, environment, service, asked_base(request))["rest"], live.release)
+
+
+def _samples(shape: ServiceShape, operation: OperationShape) -> list[tuple[str, str]]:
+    values = sample_values(operation.input)
+    return [(f"SOAP {version.number}", write_request(version, shape.namespace, operation, values).decode())
+            for version in Soap]
+
+
+def _rows(record: Record, depth: int = 0) -> list[tuple[int, object]]:
+    """A record's elements with those of the records inside, each with its depth."""
+    rows: list[tuple[int, object]] = []
+    for element in record.elements:
+        rows.append((depth, element))
+        if isinstance(element.type, Record):
+            rows += _rows(element.type, depth + 1)
+    return rows
+
+
+def _missing(message: str) -> HTMLResponse:
+    return _page("missing.html", 404, message=message, organisation="")

@@ -1,0 +1,15 @@
+"""What a service is started with."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True)
+class Settings:
+    """`data` holds the stores; `public` is the base address that callers reach, when no environment says its own."""
+
+    data: Path
+    host: str = "127.0.0.1"
+    port: int = 8480
+    public: str = ""
+    organisation: str = ""

@@ -1,0 +1,100 @@
+"""The test bench: a real request to the real endpoint as a chosen caller, with both envelopes and the time."""
+
+import time
+from typing import Any
+
+import httpx
+
+from bricola.core.messages.envelope import Soap
+from bricola.core.messages.request import read_reply, sample_values, write_request
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.runtime.callers import Caller
+from bricola.core.shapes.model import OperationShape, ServiceShape
+from bricola.server.bricola import Bricola
+from bricola.server.usecases.lookup import find_environment, unknown
+from bricola.server.usecases.services import shape_for
+from bricola.store import people
+
+_LOAN_SECONDS = 60.0
+_MOST_SECONDS = 120.0
+
+
+def version_by_number(number: str) -> Soap:
+    found = next((one for one in Soap if one.number == number), None)
+    if found is None:
+        raise ProblemError(Problem("soap.version", "There is no such SOAP version.", place="soap",
+                                   expected="1.1 or 1.2", found=number))
+    return found
+
+
+def find_operation(shape: ServiceShape, name: str) -> OperationShape:
+    found = shape.operation(name)
+    if found is None:
+        raise ProblemError(unknown("operation", name, [one.name for one in shape.operations]))
+    return found
+
+
+async def sample(bricola: Bricola, service: str, operation: str, environment: str, soap: str) -> dict[str, Any]:
+    """A request that works unedited, as an envelope and as plain values."""
+    shape = await shape_for(bricola, service, environment)
+    found = find_operation(shape, operation)
+    values = sample_values(found.input)
+    version = version_by_number(soap)
+    envelope = write_request(version, shape.namespace, found, values)
+    return {"envelope": envelope.decode(), "values": values, "content_type": version.content_type.decode()}
+
+
+async def choose_caller(bricola: Bricola, environment: str, service: str, operation: str, name: str) -> Caller | None:
+    """The caller that a test runs as: the named one, or the first who may call; None for anonymous."""
+    known = await bricola.storage.main(people.callers)
+    if name == "anonymous":
+        return None
+    if name:
+        found = next((one for one in known if one.name == name), None)
+        if found is None:
+            raise ProblemError(unknown("caller", name, [one.name for one in known]))
+        return Caller(found.name, frozenset(found.roles))
+    live = bricola.runtime.find(environment, service)
+    if live is not None and live.anonymous:
+        return None
+    roles = live.by_name[operation].roles if live is not None and operation in live.by_name else frozenset()
+    for one in known:
+        if not roles.isdisjoint(one.roles):
+            return Caller(one.name, frozenset(one.roles))
+    raise ProblemError(Problem(
+        "bench.caller", f"No caller may call {service}.{operation}.", Kind.PERMISSION,
+        expected=f"a caller with one of the roles {', '.join(sorted(roles))}" if roles else "a role in the service",
+        mend="Give a caller the role: bricola callers add NAME --role ROLE",
+    ))
+
+
+async def send(bricola: Bricola, transport: httpx.AsyncClient, environment: str, service: str, operation: str,
+               caller: str, soap: str, values: dict[str, Any], envelope: str | None) -> dict[str, Any]:
+    """Send one request through the service's own front door and take the reply apart."""
+    find_environment(bricola.catalogue, environment)
+    shape = await shape_for(bricola, service, environment)
+    found = find_operation(shape, operation)
+    version = version_by_number(soap)
+    identity = await choose_caller(bricola, environment, service, operation, caller)
+    body = envelope.encode() if envelope is not None else write_request(version, shape.namespace, found, values)
+    headers = {"Content-Type": version.content_type.decode()}
+    if version is Soap.V11:
+        headers["SOAPAction"] = f'"{shape.namespace}:{operation}"'
+    if identity is not None:
+        headers["Authorization"] = f"Bearer {bricola.callers.lend(identity, _LOAN_SECONDS)}"
+    started = time.perf_counter()
+    try:
+        reply = await transport.post(f"/soap/{environment}/{service}", content=body, headers=headers,
+                                     timeout=_MOST_SECONDS)
+    except httpx.HTTPError as error:
+        raise ProblemError(Problem("bench.no-answer", "The endpoint did not answer.", Kind.BACKEND,
+                                   place=f"{environment}/{service}", inner=repr(error))) from None
+    elapsed = time.perf_counter() - started
+    taken = read_reply(shape.namespace, found, reply.content)
+    return {
+        "caller": identity.name if identity is not None else "anonymous", "soap": version.number,
+        "status": reply.status_code, "ms": round(elapsed * 1000, 2), "call": reply.headers.get("call-id", ""),
+        "request": body.decode("utf-8", "replace"), "request_bytes": len(body),
+        "response": reply.text, "response_bytes": len(reply.content),
+        "answer": taken.answer, "fault": taken.fault, "problems": [one.as_dict() for one in taken.problems],
+    }

@@ -1,0 +1,41 @@
+"""Releases: freeze a service with everything that it needs."""
+
+import hashlib
+
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.folder import default_path
+from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.definitions.review import Severity, review
+from bricola.core.definitions.text import write_definition
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.server.bricola import Bricola
+from bricola.server.usecases.lookup import find_service
+from bricola.store import releases
+from bricola.store.releases import StoredRelease
+
+
+def freeze(catalogue: Catalogue, service: ServiceDefinition) -> tuple[dict[str, str], str]:
+    """The bundle of a service and its digest: SHA-256 over the canonical texts in the order of their paths."""
+    bundle = {default_path(one): write_definition(one) for one in catalogue.needs(service)}
+    digest = hashlib.sha256("".join(f"{path}\0{bundle[path]}\0" for path in sorted(bundle)).encode()).hexdigest()
+    return bundle, digest
+
+
+async def release(bricola: Bricola, service: str, notes: str, author: str) -> StoredRelease:
+    """Make the next release of a service's draft. Raises ProblemError for findings that stop it, and when
+    nothing changed since the newest release."""
+    definition = find_service(bricola.catalogue, service)
+    stops = [one.problem for one in review(bricola.catalogue, definition) if one.severity is Severity.ERROR]
+    if stops:
+        raise ProblemError(*stops)
+    bundle, digest = freeze(bricola.catalogue, definition)
+    known = await bricola.storage.main(releases.releases, service)
+    if known and known[0].digest == digest:
+        raise ProblemError(Problem(
+            "release.unchanged", f"Nothing changed in {service} since release {known[0].number}.", Kind.CONFLICT,
+            place=f"service {service}", mend=f"Deploy release {known[0].number}, or change the draft first.",
+        ))
+    number = await bricola.storage.main(releases.add_release, service, digest, bundle, notes, author)
+    made = await bricola.storage.main(releases.find_release, service, number)
+    assert made is not None  # it was stored a line above
+    return made

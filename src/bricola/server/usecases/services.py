@@ -1,0 +1,193 @@
+"""What there is and in which state: services, releases, deployments, addresses."""
+
+import time
+from typing import Any
+
+from bricola.core.definitions.catalogue import Catalogue, backends_of
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
+from bricola.core.shapes.resolve import resolve_service
+from bricola.core.shapes.simple import SimpleType
+from bricola.server.bricola import Bricola
+from bricola.server.usecases.deployments import find_release, release_shape
+from bricola.server.usecases.lookup import find_environment, find_service
+from bricola.server.usecases.releases import freeze
+from bricola.store import calls, releases
+from bricola.store.releases import StoredDeployment, StoredRelease
+
+_HOUR = 3600.0
+
+
+def base_address(bricola: Bricola, environment: str, asked: str) -> str:
+    """The public base address of an environment: its own, the service's, or the one that the caller asked."""
+    definition = bricola.catalogue.find_environment(environment)
+    own = definition.address if definition is not None else ""
+    return (own or bricola.settings.public or asked).rstrip("/")
+
+
+def addresses(bricola: Bricola, environment: str, service: str, asked: str) -> dict[str, str]:
+    """The ready-made addresses of a service in an environment."""
+    base = base_address(bricola, environment, asked)
+    soap = f"{base}/soap/{environment}/{service}"
+    return {"soap": soap, "wsdl": f"{soap}?wsdl", "rest": f"{base}/rest/{environment}/{service}"}
+
+
+def draft_state(catalogue: Catalogue, service: ServiceDefinition, newest: StoredRelease | None) -> str:
+    """'edited' when the draft, or anything that it needs, differs from the newest release; else 'released'."""
+    return "released" if newest is not None and freeze(catalogue, service)[1] == newest.digest else "edited"
+
+
+async def overview(bricola: Bricola, asked: str) -> dict[str, Any]:
+    """All services with their state in every environment, and the figures of the last hour."""
+    all_releases = await bricola.storage.main(releases.releases)
+    in_force = {(one.service, one.environment): one
+                for one in await bricola.storage.main(releases.deployments, in_force=True, limit=1_000_000)}
+    newest: dict[str, StoredRelease] = {}
+    for one in all_releases:
+        newest.setdefault(one.service, one)
+    now = time.time()
+    figures = await bricola.storage.calls(calls.figures, now - _HOUR, now, 60)
+    by_place = {(one["service"], one["environment"]): one for one in figures}
+    environments = bricola.catalogue.environments()
+    names = sorted({one.name for one in bricola.catalogue.services()} | set(newest))
+    return {
+        "now": now,
+        "organisation": bricola.settings.organisation,
+        "environments": [_environment(bricola, one, asked) for one in environments],
+        "services": [_service_row(bricola, name, newest.get(name), environments, in_force, by_place, asked)
+                     for name in names],
+        "pools": bricola.runtime.pool_statistics(),
+    }
+
+
+def _environment(bricola: Bricola, one: EnvironmentDefinition, asked: str) -> dict[str, Any]:
+    return {"name": one.name, "description": one.description, "follows": one.follows, "protected": one.protected,
+            "address": base_address(bricola, one.name, asked)}
+
+
+def _service_row(
+    bricola: Bricola, name: str, newest: StoredRelease | None, environments: list[EnvironmentDefinition],
+    in_force: dict[tuple[str, str], StoredDeployment], figures: dict[tuple[str, str], dict[str, Any]], asked: str,
+) -> dict[str, Any]:
+    draft = bricola.catalogue.find_service(name)
+    return {
+        "name": name,
+        "description": draft.description if draft is not None else "",
+        "kind": "object",
+        "backends": backends_of(bricola.catalogue, draft) if draft is not None else [],
+        "draft": draft_state(bricola.catalogue, draft, newest) if draft is not None else "removed",
+        "newest": newest.number if newest is not None else None,
+        "deployments": [
+            _place(bricola, name, one, in_force.get((name, one.name)), newest, asked)
+            | {"figures": figures.get((name, one.name))}
+            for one in environments
+        ],
+    }
+
+
+def _place(bricola: Bricola, service: str, environment: EnvironmentDefinition, deployment: StoredDeployment | None,
+           newest: StoredRelease | None, asked: str) -> dict[str, Any]:
+    place: dict[str, Any] = {"environment": environment.name, "protected": environment.protected,
+                             "state": "not deployed", "anonymous": service in environment.anonymous}
+    if deployment is None:
+        return place
+    down = bricola.runtime.down(environment.name, service)
+    return place | addresses(bricola, environment.name, service, asked) | {
+        "state": "faulting" if down is not None else "serving",
+        "reason": _owner_words(down) if down is not None else "",
+        "release": deployment.release, "since": deployment.at, "by": deployment.author,
+        "newest": newest is not None and newest.number == deployment.release,
+    }
+
+
+def _owner_words(error: ProblemError) -> str:
+    inner = error.problem.inner
+    return error.problem.sentence() + (f" [{inner}]" if inner else "")
+
+
+async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, Any]:
+    """One service: its draft as callers would see it, its releases and its deployments."""
+    known = await bricola.storage.main(releases.releases, name)
+    draft = bricola.catalogue.find_service(name)
+    if draft is None and not known:
+        find_service(bricola.catalogue, name)
+    newest = known[0] if known else None
+    in_force = {one.environment: one
+                for one in await bricola.storage.main(releases.deployments, in_force=True, service=name)}
+    detail: dict[str, Any] = {
+        "name": name,
+        "description": draft.description if draft else "",
+        "owner": draft.owner if draft else "",
+        "namespace": draft.target_namespace if draft else "",
+        "draft": draft_state(bricola.catalogue, draft, newest) if draft else "removed",
+        "releases": [{"number": one.number, "author": one.author, "at": one.at, "notes": one.notes,
+                      "digest": one.digest} for one in known],
+        "deployments": [_place(bricola, name, one, in_force.get(one.name), newest, asked)
+                        for one in bricola.catalogue.environments()],
+        "history": [vars(one) for one in await bricola.storage.main(releases.deployments, service=name, limit=20)],
+        "operations": [], "problems": [],
+    }
+    if draft is not None:
+        try:
+            resolved = resolve_service(draft, bricola.catalogue)
+            detail["operations"] = [
+                plain_operation(one.shape) | {"roles": sorted(draft.roles_for(one.shape.name)),
+                                              "runs": f"{one.object.name}.{one.finder.name if one.finder else 'get'}",
+                                              "kept_inside": {key: str(value) for key, value in one.fixed.items()}}
+                for one in resolved.operations
+            ]
+        except ProblemError as error:
+            detail["problems"] = [one.as_dict() for one in error.problems]
+    return detail
+
+
+async def shape_for(bricola: Bricola, service: str, environment: str = "", number: int | None = None) -> ServiceShape:
+    """The shape of what is live in an environment, of a release, or of the draft."""
+    if number is not None:
+        return release_shape(await find_release(bricola, service, number))
+    if environment:
+        find_environment(bricola.catalogue, environment)
+        live = bricola.runtime.find(environment, service)
+        if live is not None:
+            return live.shape
+        down = bricola.runtime.down(environment, service)
+        if down is not None:
+            raise down
+        find_service(bricola.catalogue, service)
+        raise ProblemError(not_deployed(service, environment))
+    return resolve_service(find_service(bricola.catalogue, service), bricola.catalogue).shape
+
+
+def not_deployed(service: str, environment: str) -> Problem:
+    return Problem("deployment.none", f"{service} is not deployed in {environment}.", Kind.MISSING,
+                   place=f"{environment}/{service}", mend=f"Deploy it: bricola deploy {service} {environment}")
+
+
+def plain_operation(operation: OperationShape) -> dict[str, Any]:
+    """An operation's shape as JSON data, for forms and tables."""
+    return {
+        "name": operation.name, "description": operation.description, "writes": operation.writes,
+        "input": plain_record(operation.input), "output": plain_record(operation.output),
+        "faults": [{"name": one.name, "description": one.description, "elements": plain_record(one.record)}
+                   for one in operation.faults],
+    }
+
+
+def plain_record(record: Record) -> list[dict[str, Any]]:
+    return [_plain_element(element) for element in record.elements]
+
+
+def _plain_element(element: Element) -> dict[str, Any]:
+    kind = element.type
+    plain: dict[str, Any] = {
+        "name": element.name, "label": element.label, "description": element.description, "unit": element.unit,
+        "required": element.least > 0, "list": element.is_list, "least": element.least, "most": element.most,
+    }
+    if isinstance(kind, SimpleType):
+        return plain | {
+            "type": kind.name or kind.base, "base": kind.base, "rule": kind.rule, "codes": list(kind.codes),
+            "default": None if element.default is None else kind.write(element.default),
+            "sample": None if element.sample is None else kind.write(element.sample),
+        }
+    return plain | {"type": kind.name, "elements": plain_record(kind)}
