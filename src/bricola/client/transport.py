@@ -37,4 +37,4 @@ def raise_problems(response: httpx.Response) -> None:
 def _problem(parts: dict[str, str]) -> Problem:
     known = {name: str(value) for name, value in parts.items() if name in Problem.__dataclass_fields__ and name != "kind"}
     kind = parts.get("kind", "")
-    return Problem(**known, kind=Kind(kind) if kind in list(Kind) else Kind.INTERNAL)  # type: ignore[arg-type]
+    return Problem(**known, kind=Kind(kind) if kind in list(Kind) else Kind.INTERNAL)

@@ -37,8 +37,8 @@ _DEPLOYMENT = "SELECT environment, service, release, author, at, ended_at, ended
 
 
 def _release(row: tuple[Any, ...]) -> StoredRelease:
-    *parts, bundle = row
-    return StoredRelease(*parts, bundle=json.loads(bundle))
+    service, number, digest, notes, author, at, bundle = row
+    return StoredRelease(service, number, digest, notes, author, at, json.loads(bundle))
 
 
 def releases(db: sqlite3.Connection, service: str | None = None) -> list[StoredRelease]:

@@ -1,0 +1,46 @@
+/** Signed in or not, and which page. */
+import { lazy, Suspense, useCallback, useEffect, useState } from "react";
+import { Route, Switch } from "wouter";
+import { ask, ProblemError, type Person } from "./api";
+import { Problems } from "./parts/controls";
+import { Session } from "./session";
+import { Shell } from "./shell";
+
+const Entrance = lazy(() => import("./pages/entrance"));
+const OverviewPage = lazy(() => import("./pages/overview"));
+const ServicePage = lazy(() => import("./pages/service"));
+const BenchPage = lazy(() => import("./pages/bench"));
+const CallsPage = lazy(() => import("./pages/calls"));
+
+export function App() {
+  const [person, setPerson] = useState<Person | null>();
+  const [error, setError] = useState<ProblemError>();
+  const look = useCallback(() => {
+    ask<Person>("GET", "/session").then(setPerson, (failure: unknown) => {
+      if (failure instanceof ProblemError && failure.status === 401) setPerson(null);
+      else if (failure instanceof ProblemError) setError(failure);
+    });
+  }, []);
+  useEffect(look, [look]);
+  if (error && person === undefined) return <div className="p-6"><Problems problems={error.problems} /></div>;
+  if (person === undefined) return null;
+  if (person === null) return <Suspense><Entrance onEnter={look} /></Suspense>;
+  return (
+    <Session.Provider value={person}>
+      <Shell onLeave={() => setPerson(null)}>
+        <Suspense>
+          <Switch>
+            <Route path="/services/:name">{({ name }) => <ServicePage name={decodeURIComponent(name)} />}</Route>
+            <Route path="/tests" component={BenchPage} />
+            <Route path="/calls" component={CallsPage} />
+            <Route path="/" component={OverviewPage} />
+            <Route>
+              <div className="px-5 py-4"><h1 className="text-[20px] leading-6 font-semibold">There is nothing at this address</h1>
+                <p className="mt-1"><a className="act underline" href="/">Go to the overview</a></p></div>
+            </Route>
+          </Switch>
+        </Suspense>
+      </Shell>
+    </Session.Provider>
+  );
+}

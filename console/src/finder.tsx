@@ -1,0 +1,56 @@
+/** One field for places: sections, services, and the test bench of each operation's service. */
+import { Dialog } from "radix-ui";
+import { useState } from "react";
+import { useLocation } from "wouter";
+import type { ServiceRow } from "./api";
+import { within } from "./lens";
+
+export function Finder({ open, onOpenChange, services, view }: { open: boolean; onOpenChange: (open: boolean) => void; services: ServiceRow[]; view: string }) {
+  const [, go] = useLocation();
+  const [words, setWords] = useState("");
+  const [at, setAt] = useState(0);
+  const places = [
+    { word: "Overview", path: "/" }, { word: "Test bench", path: "/tests" }, { word: "Calls", path: "/calls" },
+    ...services.flatMap((one) => [
+      { word: one.name, path: `/services/${one.name}` },
+      { word: `Test ${one.name}`, path: `/tests?service=${one.name}` },
+      { word: `Calls of ${one.name}`, path: `/calls?service=${one.name}` },
+    ]),
+  ].filter((one) => words.toLowerCase().split(/\s+/).every((word) => one.word.toLowerCase().includes(word))).slice(0, 12);
+  const choose = (index: number) => {
+    const place = places[index];
+    if (!place) return;
+    go(within(place.path, view));
+    onOpenChange(false);
+    setWords("");
+    setAt(0);
+  };
+  return (
+    <Dialog.Root open={open} onOpenChange={onOpenChange}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/25" />
+        <Dialog.Content aria-describedby={undefined} className="pop fixed top-16 left-1/2 z-40 w-[440px] -translate-x-1/2 p-2">
+          <Dialog.Title className="sr-only">Find a place</Dialog.Title>
+          <input className="field" aria-label="Find a place" placeholder="Service or page" value={words}
+            role="combobox" aria-expanded="true" aria-controls="finder-places" aria-activedescendant={`finder-${at}`}
+            onChange={(event) => { setWords(event.target.value); setAt(0); }}
+            onKeyDown={(event) => {
+              if (event.key === "ArrowDown") setAt(Math.min(at + 1, places.length - 1));
+              else if (event.key === "ArrowUp") setAt(Math.max(at - 1, 0));
+              else if (event.key === "Enter") choose(at);
+              else return;
+              event.preventDefault();
+            }} />
+          <ul id="finder-places" role="listbox" aria-label="Places" className="mt-1">
+            {places.map((one, index) => (
+              <li key={one.path} id={`finder-${index}`} role="option" aria-selected={index === at}>
+                <button type="button" tabIndex={-1} onClick={() => choose(index)} className={`block h-7 w-full rounded-[3px] px-2 text-left ${index === at ? "bg-wash" : "hover:bg-inset"}`}>{one.word}</button>
+              </li>
+            ))}
+            {!places.length && <li className="px-2 py-1 text-ink2">Nothing matches.</li>}
+          </ul>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

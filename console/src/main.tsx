@@ -1,0 +1,8 @@
+import { Tooltip } from "radix-ui";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { App } from "./app";
+import "./styles.css";
+
+const root = document.getElementById("root");
+if (root) createRoot(root).render(<StrictMode><Tooltip.Provider delayDuration={400}><App /></Tooltip.Provider></StrictMode>);

@@ -1,0 +1,111 @@
+/** The test bench: a form from the contract, the real endpoint, the answer, both envelopes, status, size and time. */
+import { Play } from "lucide-react";
+import { useEffect, useMemo, useState } from "react";
+import { useSearchParams } from "wouter";
+import { ask, ProblemError, type CallerRow, type OperationShape, type Overview, type Plain, type Problem, type Reply } from "../api";
+import { Form } from "../bench/form";
+import { Result } from "../bench/result";
+import { useLens } from "../lens";
+import { useLoad } from "../load";
+import { Problems, Segments, Select } from "../parts/controls";
+import { EnvTag } from "../parts/marks";
+import { mayAtLeast, useSession } from "../session";
+
+const FIRST = "";
+
+export default function BenchPage() {
+  const person = useSession();
+  const [view] = useLens();
+  const [search, setSearch] = useSearchParams();
+  const overview = useLoad<Overview>("/overview");
+  const callers = useLoad<CallerRow[]>("/callers");
+  const live = useMemo(() => (overview.data?.services ?? []).filter((one) => one.deployments.some((at) => at.state === "serving")), [overview.data]);
+  const service = live.find((one) => one.name === search.get("service")) ?? live[0];
+  const places = service?.deployments.filter((one) => one.state === "serving") ?? [];
+  const place = places.find((one) => one.environment === (search.get("against") ?? view)) ?? places[0];
+  const operations = useLoad<OperationShape[]>(service && place ? `/services/${service.name}/operations?environment=${place.environment}` : null);
+  const operation = operations.data?.find((one) => one.name === search.get("operation")) ?? operations.data?.[0];
+  const [caller, setCaller] = useState(FIRST);
+  const [soap, setSoap] = useState("1.1");
+  const [mode, setMode] = useState("form");
+  // What was typed and what came back belong to one operation; for another one its sample stands.
+  const [typed, setTyped] = useState<{ of: string; values?: Plain; envelope?: string }>({ of: "" });
+  const [outcome, setOutcome] = useState<{ of: string; reply?: Reply; problems?: Problem[] }>({ of: "" });
+  const [busy, setBusy] = useState(false);
+  const may = mayAtLeast(person, "operator");
+
+  const set = (name: string, value: string) => setSearch((old) => {
+    const next = new URLSearchParams(old);
+    next.set(name, value);
+    if (name === "service") next.delete("operation");
+    return next;
+  }, { replace: true });
+
+  const name = operation?.name;
+  const at = place?.environment;
+  const samplePath = service && name && at ? `/services/${service.name}/sample/${name}?environment=${at}&soap=${soap}` : null;
+  const sample = useLoad<{ values: Plain; envelope: string }>(samplePath);
+  const key = `${service?.name}.${name}`;
+  const mine = typed.of === key ? typed : { of: key };
+  const values = mine.values ?? sample.data?.values ?? {};
+  const envelope = mine.envelope ?? sample.data?.envelope ?? "";
+  const type = (part: { values?: Plain; envelope?: string }) => setTyped({ ...mine, ...part });
+
+  const send = async () => {
+    if (!service || !operation || !place || busy || !may) return;
+    setBusy(true);
+    try {
+      const reply = await ask<Reply>("POST", "/bench", {
+        environment: place.environment, service: service.name, operation: operation.name, caller, soap,
+        values, envelope: mode === "text" ? envelope : null,
+      });
+      setOutcome({ of: key, reply });
+    } catch (error) {
+      if (error instanceof ProblemError) setOutcome({ of: key, problems: error.problems });
+    }
+    setBusy(false);
+  };
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.ctrlKey && event.key === "Enter") { event.preventDefault(); void send(); }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  });
+
+  if (overview.data && !live.length) return <div className="px-5 py-4"><h1 className="text-[20px] leading-6 font-semibold">Test bench</h1><p className="mt-1 text-ink2">Nothing is live yet, so there is nothing to call. Deploy a release first.</p></div>;
+  if (!service || !place || !operation) return operations.error ? <div className="p-5"><Problems problems={operations.error.problems} /></div> : null;
+  return (
+    <div className="grid min-h-0 grow grid-cols-[388px_minmax(0,1fr)]">
+      <form className="flex min-h-0 flex-col border-r border-line" onSubmit={(event) => { event.preventDefault(); void send(); }}>
+        <div className="border-b border-line px-5 pt-3 pb-3">
+          <h1 className="text-[20px] leading-6 font-semibold">Test bench</h1>
+          <div className="mt-2.5 grid grid-cols-2 gap-x-3 gap-y-2">
+            <div><span className="lbl">Service</span><Select label="Service" value={service.name} onChange={(next) => set("service", next)} options={live.map((one) => ({ value: one.name, word: one.name }))} /></div>
+            <div><span className="lbl">Operation</span><Select label="Operation" value={operation.name} onChange={(next) => set("operation", next)} options={(operations.data ?? []).map((one) => ({ value: one.name, word: one.name }))} /></div>
+            <div><span className="lbl">Against</span><Select label="Against" value={place.environment} onChange={(next) => set("against", next)}
+              options={places.map((one) => ({ value: one.environment, word: <span className="flex items-center gap-2"><EnvTag name={one.environment} isProtected={one.protected} />r{one.release}</span> }))} /></div>
+            <div><span className="lbl">As caller</span><Select label="As caller" value={caller} onChange={setCaller} placeholder="first who may"
+              options={[{ value: FIRST, word: "first who may" }, ...(callers.data ?? []).map((one) => ({ value: one.name, word: one.name })), { value: "anonymous", word: "nobody (anonymous)" }]} /></div>
+          </div>
+        </div>
+        <div className="flex h-[36px] shrink-0 items-center gap-3 px-5 text-xs"><h2 className="text-sm font-semibold">Input</h2>
+          <Segments label="Input as" value={mode} onChange={setMode} options={[{ value: "form", word: "Form" }, { value: "text", word: "Text" }]} />
+          <span className="ml-auto flex items-center gap-3"><button type="button" className="act" onClick={() => type({ values: {} })}>Clear</button>
+            <button type="button" className="act" onClick={() => setTyped({ of: key })}>Fill with samples</button></span></div>
+        <div className="flex min-h-0 grow flex-col gap-2 overflow-auto px-5 pt-1 pb-3">
+          {mode === "form" ? <Form elements={operation.input} values={values} onChange={(next) => type({ values: next })} />
+            : <textarea aria-label="Request envelope" spellCheck={false} value={envelope} onChange={(event) => type({ envelope: event.target.value })}
+                className="min-h-60 grow resize-none rounded-[3px] border border-edge bg-raised p-2 font-mono text-[12px] leading-[17px]" />}
+        </div>
+        <div className="flex items-center gap-2 border-t border-line bg-inset px-5 py-2.5">
+          <button type="submit" className="btn btn-main" aria-disabled={busy || !may} title={may ? undefined : "Sending needs the role operator; yours is viewer"}>
+            <Play size={15} strokeWidth={1.75} />Send to {place.environment}<kbd className="kbd-in">Ctrl Enter</kbd></button>
+          <span className="ml-auto"><Segments label="SOAP version" value={soap} onChange={setSoap} options={[{ value: "1.1", word: "SOAP 1.1" }, { value: "1.2", word: "SOAP 1.2" }]} /></span>
+        </div>
+      </form>
+      <Result reply={outcome.of === key ? outcome.reply : undefined} problems={outcome.of === key ? (outcome.problems ?? []) : []} busy={busy} />
+    </div>
+  );
+}

@@ -1,0 +1,179 @@
+/** One service: where each version is, operations with their parameters, the contract, and readiness. */
+import { Play, Table2, UserRound } from "lucide-react";
+import { Tabs } from "radix-ui";
+import { useEffect, useState } from "react";
+import { Link, useLocation, useSearchParams } from "wouter";
+import type { ElementShape, Finding, OperationShape, ServiceDetail } from "../api";
+import { ALL, useLens, within } from "../lens";
+import { useLoad } from "../load";
+import { CopyButton, Problems } from "../parts/controls";
+import { EnvTag, Gate, Mark, STATE_MARK } from "../parts/marks";
+import { Xml } from "../parts/xml";
+import { plural, when } from "../words";
+
+export default function ServicePage({ name }: { name: string }) {
+  const [view] = useLens();
+  const [, go] = useLocation();
+  const [search, setSearch] = useSearchParams();
+  const { data, error } = useLoad<ServiceDetail>(`/services/${encodeURIComponent(name)}`, 10);
+  const findings = useLoad<Finding[]>(data && data.draft !== "removed" ? `/services/${encodeURIComponent(name)}/review${view === ALL ? "" : `?environment=${view}`}` : null);
+  const operation = data?.operations.find((one) => one.name === search.get("operation")) ?? data?.operations[0];
+  const choose = (next: string) => setSearch((old) => { const changed = new URLSearchParams(old); changed.set("operation", next); return changed; }, { replace: true });
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (!data || event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input,[role=dialog],[role=menu]")) return;
+      const index = data.operations.findIndex((one) => one === operation);
+      const to = event.key === "j" ? data.operations[index + 1] : event.key === "k" ? data.operations[index - 1] : undefined;
+      if (to) choose(to.name);
+      else if (event.key === "t" && operation) go(within(`/tests?service=${name}&operation=${operation.name}`, view));
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  });
+
+  if (error && !data) return <div className="p-5"><Problems problems={error.problems} /></div>;
+  if (!data) return null;
+  const stops = findings.data?.filter((one) => one.severity === "error").length ?? 0;
+  return (
+    <>
+      <div className="flex items-center gap-3 border-b border-line px-5 py-2">
+        <Table2 size={18} strokeWidth={1.75} className="text-ink3" aria-label="business object" />
+        <div className="min-w-0"><h1 className="text-[20px] leading-6 font-semibold">{data.name}</h1><p className="truncate text-xs text-ink2">{data.description}</p></div>
+        <div className="ml-auto flex shrink-0 items-center" role="group" aria-label="Where each version is"><Reach service={data} view={view} stops={stops} /></div>
+        <Link href={within(`/tests?service=${data.name}${operation ? `&operation=${operation.name}` : ""}`, view)} className="btn ml-1"><Play size={15} strokeWidth={1.75} />Test<kbd className="kbd-in">T</kbd></Link>
+      </div>
+      <div className="grid min-h-0 grow grid-cols-[200px_minmax(0,1fr)_344px]">
+        <nav aria-label="Operations" className="min-h-0 overflow-auto border-r border-line bg-inset">
+          <h2 className="px-4 pt-2.5 pb-1.5 font-semibold">Operations</h2>
+          {data.operations.map((one) => (
+            <button key={one.name} type="button" aria-pressed={one === operation} onClick={() => choose(one.name)}
+              className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one === operation ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}>
+              <span className="block truncate font-semibold">{one.name}</span><span className="block text-xs text-ink2">{one.input.length} in, {one.output.length} out{one.faults.length ? `, ${plural(one.faults.length, "fault")}` : ""}</span>
+            </button>
+          ))}
+          {!data.operations.length && <p className="px-4 text-ink2">No operations yet.</p>}
+          <h2 className="px-4 pt-4 pb-1 font-semibold">Identity</h2>
+          <dl className="px-4 text-xs"><dt className="text-ink2">Namespace</dt><dd className="mb-1.5 font-mono break-all">{data.namespace}</dd>
+            {data.owner && <><dt className="text-ink2">Owner</dt><dd>{data.owner}</dd></>}</dl>
+        </nav>
+        <section className="min-h-0 overflow-auto">
+          {data.problems.length > 0 && <div className="px-5 py-3"><Problems problems={data.problems} /></div>}
+          {operation && <OperationView operation={operation} />}
+        </section>
+        <aside className="flex min-h-0 flex-col border-l border-line"><Aside service={data} findings={findings.data} stops={stops} view={view} /></aside>
+      </div>
+    </>
+  );
+}
+
+function Reach({ service, view, stops }: { service: ServiceDetail; view: string; stops: number }) {
+  const newest = service.releases[0];
+  return (
+    <>
+      <div className={`reach ${service.draft === "edited" ? "reach-on" : ""}`}>
+        <div className="flex items-center gap-1.5 text-xs text-ink2"><span className="font-medium">Draft</span>{newest && <span className="ml-auto">newest r{newest.number}</span>}</div>
+        <div className="mt-[3px] flex items-center gap-1.5"><Mark name={service.draft === "edited" ? "draft" : "none"} />
+          <span className="text-[13px] leading-4 font-semibold">{service.draft === "edited" ? (newest ? "edited, not released" : "never released") : service.draft === "removed" ? "removed" : "no changes"}</span></div>
+      </div>
+      {service.deployments.map((one, index) => (
+        <div key={one.environment} className="contents">
+          <Gate open={one.release !== undefined && (index > 0 || stops === 0)} />
+          <div className={`reach ${view === one.environment ? "reach-on" : ""}`}>
+            <div className="flex items-center gap-1.5 text-xs text-ink2"><EnvTag name={one.environment} isProtected={one.protected} /><span className="ml-auto">{one.since ? when(one.since) : ""}</span></div>
+            <div className="mt-[3px] flex items-center gap-1.5"><Mark name={STATE_MARK[one.state] ?? "none"} />
+              <span className="text-[13px] leading-4 font-semibold">{one.release !== undefined ? `r${one.release}` : ""}</span>
+              <span className="text-xs text-ink2">{one.state}{one.release !== undefined && !one.newest ? ", not the newest" : ""}</span></div>
+          </div>
+        </div>
+      ))}
+    </>
+  );
+}
+
+function OperationView({ operation }: { operation: OperationShape }) {
+  const kept = Object.entries(operation.kept_inside ?? {});
+  return (
+    <>
+      <div className="px-5 pt-2.5 pb-2"><h2 className="text-[15px] leading-5 font-semibold">{operation.name}</h2>
+        <p>{operation.description || <span className="text-warn">Not described yet</span>}</p>
+        <p className="text-xs text-ink2">Runs <span className="font-mono">{operation.runs}</span>. {operation.roles?.length ? <>Callers need the role {operation.roles.join(" or ")}.</> : <span className="font-semibold text-warn">No role is named, so nobody may call it.</span>}</p></div>
+      <Elements head="Input" last="Required" elements={operation.input} />
+      <p className="px-5 py-1.5 text-xs text-ink2">{operation.input.length} in the contract{kept.length > 0 && `, ${kept.length} kept inside: ${kept.map(([name, value]) => `${name} = ${value}`).join(", ")}`}</p>
+      <Elements head="Output" last="Always" elements={operation.output} />
+      {operation.faults.length > 0 && (
+        <table className="tbl mt-2"><thead><tr><th scope="col">Fault</th><th scope="col">Meaning</th><th scope="col">Detail</th></tr></thead>
+          <tbody>{operation.faults.map((one) => <tr key={one.name}><th scope="row" className="font-mono text-[12.5px]">{one.name}</th><td>{one.description}</td><td className="font-mono text-[12.5px]">{one.elements.map((inner) => inner.name).join(", ")}</td></tr>)}</tbody></table>
+      )}
+    </>
+  );
+}
+
+function flatten(elements: ElementShape[], depth = 0): { element: ElementShape; depth: number }[] {
+  return elements.flatMap((element) => [{ element, depth }, ...flatten(element.elements ?? [], depth + 1)]);
+}
+
+function Elements({ head, last, elements }: { head: string; last: string; elements: ElementShape[] }) {
+  return (
+    <table className="tbl table-fixed">
+      <colgroup><col className="w-[150px]" /><col className="w-[100px]" /><col className="w-[124px]" /><col className="w-[64px]" /><col className="w-[72px]" /><col /></colgroup>
+      <thead><tr><th scope="col">{head}</th><th scope="col">Given by</th><th scope="col">Type</th><th scope="col">{last}</th><th scope="col">List</th><th scope="col">Documentation</th></tr></thead>
+      <tbody>
+        {flatten(elements).map(({ element, depth }, index) => (
+          <tr key={index} title={element.rule}>
+            <th scope="row" className="truncate font-mono text-[12.5px]" style={{ paddingLeft: 20 + depth * 16 }}>{element.name}</th>
+            <td><span className="flex items-center gap-1.5 text-ink2">{head === "Input" ? <><UserRound size={14} strokeWidth={1.75} />{element.default != null ? <>default <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">{element.default}</span></> : "caller"}</> : <><Table2 size={14} strokeWidth={1.75} />object</>}</span></td>
+            <td className="truncate">{element.type}{element.unit && <span className="text-ink3">, {element.unit}</span>}</td>
+            <td>{element.required ? "yes" : <span className="text-ink3">no</span>}</td>
+            <td className="text-ink2">{element.list ? (element.most == null ? "any" : `${element.least} to ${element.most}`) : "one"}</td>
+            <td className="truncate" title={element.description}>{element.description || <span className="text-ink3">–</span>}</td>
+          </tr>
+        ))}
+        {!elements.length && <tr><td colSpan={6} className="text-ink2">Nothing.</td></tr>}
+      </tbody>
+    </table>
+  );
+}
+
+function Aside({ service, findings, stops, view }: { service: ServiceDetail; findings: Finding[] | undefined; stops: number; view: string }) {
+  const [source, setSource] = useState("");
+  const place = service.deployments.find((one) => one.environment === view && one.release !== undefined);
+  const path = `/api/v1/services/${encodeURIComponent(service.name)}/contract${place ? `?environment=${place.environment}` : ""}`;
+  const digest = service.draft + (service.releases[0]?.digest ?? "");
+  useEffect(() => {
+    const stop = new AbortController();
+    fetch(path, { signal: stop.signal }).then((answer) => (answer.ok ? answer.text() : ""), () => "").then(setSource, () => undefined);
+    return () => stop.abort();
+  }, [path, digest]);
+  return (
+    <Tabs.Root defaultValue="contract" className="flex min-h-0 grow flex-col">
+      <Tabs.List className="flex items-center gap-5 border-b border-line px-4" aria-label="Beside the parameters">
+        <Tabs.Trigger value="contract" className="tab">Contract</Tabs.Trigger>
+        <Tabs.Trigger value="readiness" className="tab">Readiness{findings ? ` ${findings.length}` : ""}</Tabs.Trigger>
+        <Tabs.Trigger value="releases" className="tab">Releases</Tabs.Trigger>
+        <span className="ml-auto"><CopyButton text={source} what="the contract" /></span>
+      </Tabs.List>
+      <Tabs.Content value="contract" className="flex min-h-0 grow flex-col">
+        <p className="px-4 py-1.5 text-xs text-ink2">{place ? `As callers read it in ${place.environment}, release ${place.release}` : "Of the draft, as callers will read it"}</p>
+        {source ? <Xml source={source} label="Contract" /> : <p className="px-4 text-ink2">No contract can be written yet; Readiness says why.</p>}
+      </Tabs.Content>
+      <Tabs.Content value="readiness" className="min-h-0 overflow-auto">
+        <div className="flex items-center gap-2 px-4 py-2"><Mark name={stops ? "fault" : "serving"} /><span className="font-semibold">{stops ? `${plural(stops, "finding")} ${stops === 1 ? "stops" : "stop"} the release` : "Nothing stops the release"}</span></div>
+        {findings?.map((one, index) => (
+          <div key={index} className="flex gap-2 border-t border-line px-4 py-2"><Mark name={STATE_MARK[one.severity] ?? "none"} label={one.severity} className="mt-0.5" />
+            <div className="min-w-0"><p className="font-semibold">{one.message}</p><p className="text-xs break-words text-ink2">{one.place}{one.expected && `: expected ${one.expected}`}{one.found && `, found ${one.found}`}</p>{one.mend && <p className="text-ink2">{one.mend}</p>}</div></div>
+        ))}
+        {view === ALL && <p className="border-t border-line px-4 py-2 text-xs text-ink2">Choose an environment at View to review running it there.</p>}
+      </Tabs.Content>
+      <Tabs.Content value="releases" className="min-h-0 overflow-auto">
+        {service.releases.map((one) => (
+          <div key={one.number} className="border-b border-line px-4 py-2"><div className="flex items-center gap-2"><span className="font-semibold">r{one.number}</span>
+            {service.deployments.filter((at) => at.release === one.number).map((at) => <EnvTag key={at.environment} name={at.environment} isProtected={at.protected} />)}
+            <span className="ml-auto text-xs text-ink3">{one.author}, {when(one.at)}</span></div>
+            {one.notes && <p className="text-ink2">{one.notes}</p>}<p className="font-mono text-xs text-ink3">{one.digest.slice(0, 16)}</p></div>
+        ))}
+        {!service.releases.length && <p className="px-4 py-2 text-ink2">No release yet. Make one with <code className="font-mono text-[12.5px]">bricola release {service.name}</code>.</p>}
+      </Tabs.Content>
+    </Tabs.Root>
+  );
+}
