@@ -24,7 +24,7 @@ export function Form({ elements, values, onChange, path = "" }: Part) {
       <div key={one.name} className="grid grid-cols-[118px_minmax(0,1fr)] items-start gap-x-3">
         <label htmlFor={id} className="pt-1"><Name element={one} /></label>
         <div><Field element={one} id={id} value={asText(values[one.name])} onChange={(value) => set(one.name, value)} />
-          <p id={`${id}-hint`} className="mt-0.5 text-xs leading-[15px] text-ink3">{[one.description, one.rule].filter(Boolean).join(". ")}</p></div>
+          <p id={`${id}-hint`} className="mt-0.5 text-xs leading-[15px] text-ink3">{[one.description, one.rule].filter(Boolean).join("; ")}</p></div>
       </div>
     );
   });

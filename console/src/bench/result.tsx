@@ -76,7 +76,7 @@ function Rows({ name, items }: { name: string; items: unknown[] }) {
 
 function cell(value: unknown): string {
   if (value === undefined || value === null) return "";
-  return typeof value === "object" ? JSON.stringify(value) : String(value);
+  return typeof value === "string" ? value : JSON.stringify(value);
 }
 
 function Fault({ fault }: { fault: NonNullable<Reply["fault"]> }) {

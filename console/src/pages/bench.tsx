@@ -102,7 +102,7 @@ export default function BenchPage() {
         <div className="flex items-center gap-2 border-t border-line bg-inset px-5 py-2.5">
           <button type="submit" className="btn btn-main" aria-disabled={busy || !may} title={may ? undefined : "Sending needs the role operator; yours is viewer"}>
             <Play size={15} strokeWidth={1.75} />Send to {place.environment}<kbd className="kbd-in">Ctrl Enter</kbd></button>
-          <span className="ml-auto"><Segments label="SOAP version" value={soap} onChange={setSoap} options={[{ value: "1.1", word: "SOAP 1.1" }, { value: "1.2", word: "SOAP 1.2" }]} /></span>
+          <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">SOAP<Segments label="SOAP version" value={soap} onChange={setSoap} options={[{ value: "1.1", word: "1.1" }, { value: "1.2", word: "1.2" }]} /></span>
         </div>
       </form>
       <Result reply={outcome.of === key ? outcome.reply : undefined} problems={outcome.of === key ? (outcome.problems ?? []) : []} busy={busy} />

@@ -78,7 +78,7 @@ export default function OverviewPage() {
   const [title, note] = headline(services, data.environments, view);
   const columns = data.environments.filter((one) => view === ALL || one.name === view);
   const figures: [string, string, boolean][] = [
-    [grouped(Math.round(total / 60)), "calls a minute", false],
+    [total < 600 ? (total / 60).toFixed(1) : grouped(Math.round(total / 60)), "calls a minute", false],
     [percent(faults, total), "ended in a fault", faults > 0],
     [total ? took(slowest) : "–", "p95 time taken", false],
     [`${pools.reduce((sum, one) => sum + one.size - one.idle, 0)} of ${pools.reduce((sum, one) => sum + one.max_size, 0)}`, "sessions in use", false],

@@ -43,7 +43,7 @@ export default function ServicePage({ name }: { name: string }) {
         <div className="ml-auto flex shrink-0 items-center" role="group" aria-label="Where each version is"><Reach service={data} view={view} stops={stops} /></div>
         <Link href={within(`/tests?service=${data.name}${operation ? `&operation=${operation.name}` : ""}`, view)} className="btn ml-1"><Play size={15} strokeWidth={1.75} />Test<kbd className="kbd-in">T</kbd></Link>
       </div>
-      <div className="grid min-h-0 grow grid-cols-[200px_minmax(0,1fr)_344px]">
+      <div className="grid min-h-0 grow grid-cols-[184px_minmax(0,1fr)_320px]">
         <nav aria-label="Operations" className="min-h-0 overflow-auto border-r border-line bg-inset">
           <h2 className="px-4 pt-2.5 pb-1.5 font-semibold">Operations</h2>
           {data.operations.map((one) => (
@@ -116,17 +116,17 @@ function flatten(elements: ElementShape[], depth = 0): { element: ElementShape; 
 function Elements({ head, last, elements }: { head: string; last: string; elements: ElementShape[] }) {
   return (
     <table className="tbl table-fixed">
-      <colgroup><col className="w-[150px]" /><col className="w-[100px]" /><col className="w-[124px]" /><col className="w-[64px]" /><col className="w-[72px]" /><col /></colgroup>
+      <colgroup><col className="w-[150px]" /><col className="w-[104px]" /><col className="w-[118px]" /><col className="w-[66px]" /><col className="w-[48px]" /><col /></colgroup>
       <thead><tr><th scope="col">{head}</th><th scope="col">Given by</th><th scope="col">Type</th><th scope="col">{last}</th><th scope="col">List</th><th scope="col">Documentation</th></tr></thead>
       <tbody>
         {flatten(elements).map(({ element, depth }, index) => (
           <tr key={index} title={element.rule}>
             <th scope="row" className="truncate font-mono text-[12.5px]" style={{ paddingLeft: 20 + depth * 16 }}>{element.name}</th>
-            <td><span className="flex items-center gap-1.5 text-ink2">{head === "Input" ? <><UserRound size={14} strokeWidth={1.75} />{element.default != null ? <>default <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">{element.default}</span></> : "caller"}</> : <><Table2 size={14} strokeWidth={1.75} />object</>}</span></td>
+            <td><span className="flex items-center gap-1.5 text-ink2">{head === "Input" ? <><UserRound size={14} strokeWidth={1.75} className="shrink-0" />{element.default != null ? <>default <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">{element.default}</span></> : "caller"}</> : <><Table2 size={14} strokeWidth={1.75} />object</>}</span></td>
             <td className="truncate">{element.type}{element.unit && <span className="text-ink3">, {element.unit}</span>}</td>
             <td>{element.required ? "yes" : <span className="text-ink3">no</span>}</td>
             <td className="text-ink2">{element.list ? (element.most == null ? "any" : `${element.least} to ${element.most}`) : "one"}</td>
-            <td className="truncate" title={element.description}>{element.description || <span className="text-ink3">–</span>}</td>
+            <td className="py-1!">{element.description || <span className="text-ink3">–</span>}</td>
           </tr>
         ))}
         {!elements.length && <tr><td colSpan={6} className="text-ink2">Nothing.</td></tr>}

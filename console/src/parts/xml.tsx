@@ -7,7 +7,11 @@ const TOKEN = /<!--[\s\S]*?-->|<\?[\s\S]*?\?>|<\/?[^\s/>]+|\/?>|[^\s=<>]+(?==")|
 export function pretty(source: string): string {
   const body = source.replace(/^(<\?xml[^>]*\?>)\s*/, "$1\n");
   const head = body.startsWith("<?xml") ? body.indexOf("\n") + 1 : 0;
-  if (/>\s*\n\s*</.test(body.slice(head))) return source.trimEnd();
+  if (/>\s*\n\s*</.test(body.slice(head))) {
+    const text = source.trimEnd();
+    const evenOnly = !/\n(?: {2})* </.test(text);
+    return evenOnly ? text.replace(/^(?: {2})+/gm, (space) => " ".repeat(space.length / 2)) : text;
+  }
   let depth = 0;
   const lines: string[] = [];
   for (const part of body.slice(head).split(/(?<=>)(?=<)/)) {

@@ -47,7 +47,8 @@ def serve(settings: Settings, when_ready: Callable[[Bricola, str], None]) -> Non
     bricola = Bricola(settings)
     server = _Server(uvicorn.Config(
         create_app(bricola, address), loop="uvloop", http="httptools", ws="none", lifespan="on", access_log=False,
-        log_level="warning", server_header=False, timeout_graceful_shutdown=10,
+        log_level="warning", server_header=False,
+        proxy_headers=False,  # the public address is a setting of the environment, not a header that anybody may send timeout_graceful_shutdown=10,
     ), lambda: when_ready(bricola, address))
     logging.getLogger("uvicorn.error").setLevel(logging.WARNING)
     server.run(sockets=[listener])

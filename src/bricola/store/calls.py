@@ -3,7 +3,6 @@
 A record is in the file at most FLUSH_SECONDS after its call; a crash of the machine loses no more than that.
 """
 
-import json
 import logging
 import sqlite3
 import threading
@@ -17,13 +16,13 @@ from bricola.store.database import open_database
 FLUSH_SECONDS = 0.1
 _MOST_PENDING = 200_000  # records kept while the file cannot be written; about 60 MB
 _COLUMNS = ", ".join(CallRecord._fields)
-_INSERT = f"INSERT INTO call ({_COLUMNS}) SELECT {', '.join(f'value->>{i}' for i in range(len(CallRecord._fields)))} FROM json_each(?)"  # noqa: E501
+_INSERT = f"INSERT INTO call ({_COLUMNS}) VALUES ({', '.join('?' * len(CallRecord._fields))})"
 
 log = logging.getLogger("bricola.calls")
 
 
 class CallWriter:
-    """Takes records without blocking. One statement writes a batch, and SQLite runs it without the GIL."""
+    """Takes records without blocking; a thread writes them, a transaction a batch."""
 
     def __init__(self, path: Path) -> None:
         self._db = open_database(path, "calls", durable=False)
@@ -50,8 +49,12 @@ class CallWriter:
                 count, micros = self.totals.get(key, (0, 0))
                 self.totals[key] = (count + 1, micros + one.micros)
             try:
-                self._db.execute(_INSERT, (json.dumps(batch),))
+                self._db.execute("BEGIN")
+                self._db.executemany(_INSERT, batch)  # half the cost of one statement over a JSON array
+                self._db.execute("COMMIT")
             except sqlite3.Error as error:
+                if self._db.in_transaction:
+                    self._db.rollback()
                 room = max(0, _MOST_PENDING - len(self._pending))
                 self._lost += max(0, len(batch) - room)
                 self._pending = batch[-room:] + self._pending if room else self._pending

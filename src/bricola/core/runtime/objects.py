@@ -139,45 +139,57 @@ def _selection(definition: ObjectDefinition, item: Element) -> tuple[str, Callab
     elements = item.type.elements
     columns = [_quoted(definition.change_token) if definition.change_token and one.name == "changeToken"
                else _column(definition, one.name) for one in elements]
-    names = tuple(one.name for one in elements)
-    converters = tuple(_converter(one) for one in elements)
+    plan = tuple((one.name, _python_class(one), _converter(one)) for one in elements)
 
     def to_values(row: Row) -> Values:
         return {
-            name: value if value is None else convert(value)
-            for name, convert, value in zip(names, converters, row, strict=True)
+            name: value if value.__class__ is python or value is None else convert(value)
+            for (name, python, convert), value in zip(plan, row, strict=True)
         }
 
     return f"SELECT {', '.join(columns)} FROM {_quoted(definition.table)}", to_values
 
 
+def _python_class(element: Element) -> type:
+    assert isinstance(element.type, SimpleType)  # the fields of an object are simple
+    return element.type.primitive.python
+
+
 def _converter(element: Element) -> Callable[[Any], Any]:
-    """From what a driver gives to the Python value of the type. What cannot be converted stays as it is: the
-    encoder then names the field and the rule."""
+    """From what a driver gives, when it is not the Python class of the type already. What cannot be converted
+    stays as it is: the encoder then names the field and the rule."""
     assert isinstance(element.type, SimpleType)
-    primitive = element.type.primitive
-    finest = -(element.type.fraction or 0)
-    unit = Decimal(1).scaleb(finest)  # 5.1 of a column with two places is 5.10
-    python, read = primitive.python, primitive.read
+    python, read = element.type.primitive.python, element.type.primitive.read
+    if python is Decimal:
+        places = f"%.{element.type.fraction or 0}f"  # 5.1 of a column with two places is 5.10
 
-    def convert(value: Any) -> Any:
-        if value.__class__ is python:
-            return value
-        if python is Decimal and value.__class__ in (float, int):
-            number = Decimal(repr(value))
-            return number.quantize(unit) if number.as_tuple().exponent > finest else number  # type: ignore[operator]
-        if python is bool and value in (0, 1):
-            return bool(value)
-        if python is float and value.__class__ is int:
-            return float(value)
-        if value.__class__ is str:
-            try:
-                return read(value.replace(" ", "T", 1) if python is datetime else value)
-            except ValueError:
-                return value
-        return str(value) if python is str and value.__class__ in (int, float, date, datetime, time, Decimal) else value
+        def to_decimal(value: Any) -> Any:
+            if value.__class__ not in (float, int):
+                return _read_or_keep(read, value)
+            text = places % value
+            return Decimal(text if float(text) == value else repr(value))  # more places than declared are not hidden
 
-    return convert
+        return to_decimal
+    if python is str:
+        return lambda value: value if value.__class__ in (bytes, bytearray) else str(value)
+    if python is bool:
+        return lambda value: bool(value) if value in (0, 1) else _read_or_keep(read, value)
+    if python is float:
+        return lambda value: float(value) if value.__class__ is int else _read_or_keep(read, value)
+    if python is date:
+        return lambda value: _read_or_keep(date.fromisoformat, value)
+    if python is datetime:
+        return lambda value: _read_or_keep(datetime.fromisoformat, value)
+    return lambda value: _read_or_keep(read, value)
+
+
+def _read_or_keep(read: Callable[[str], Any], value: Any) -> Any:
+    if value.__class__ is not str:
+        return value
+    try:
+        return read(value)
+    except ValueError:
+        return value
 
 
 def _bindable(value: Any) -> Any:

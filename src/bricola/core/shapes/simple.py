@@ -143,7 +143,7 @@ def _checker(facets: SimpleType) -> Callable[[Value], str]:
         checks.append(lambda v: "" if v in codes else "value.code")
     low, high = _bound(facets, facets.min, primitive.lowest), _bound(facets, facets.max, primitive.highest)
     if low is not None or high is not None:
-        checks.append(lambda v: "value.range" if _outside(v, low, high) else "")
+        checks.append(_range_checker(primitive.python, low, high))
     if facets.length is not None or facets.min_length is not None or facets.max_length is not None:
         shortest = facets.length if facets.length is not None else facets.min_length or 0
         longest = facets.length if facets.length is not None else facets.max_length
@@ -158,6 +158,9 @@ def _checker(facets: SimpleType) -> Callable[[Value], str]:
         return lambda _: ""
     if len(checks) == 1:
         return checks[0]
+    if len(checks) == 2:
+        first, second = checks
+        return lambda v: first(v) or second(v)
 
     def all_checks(value: Value) -> str:
         for one in checks:
@@ -172,15 +175,31 @@ def _bound(facets: SimpleType, text: str | None, built_in: int | None) -> Value:
     return facets.primitive.read(text) if text is not None else built_in
 
 
-def _outside(value: Value, low: Value, high: Value) -> bool:
-    if isinstance(value, datetime | time):  # one with and one without time zone cannot be ordered
-        low = low if low is None or (low.tzinfo is None) == (value.tzinfo is None) else None
-        high = high if high is None or (high.tzinfo is None) == (value.tzinfo is None) else None
-    return not ((low is None or value >= low) and (high is None or value <= high))
+def _range_checker(python: type, low: Value, high: Value) -> Callable[[Value], str]:
+    if python in (datetime, time):
+        # One with and one without time zone cannot be ordered; such a bound says nothing about the value.
+        def check_moment(value: Value) -> str:
+            below = low is not None and (low.tzinfo is None) == (value.tzinfo is None) and value < low
+            above = high is not None and (high.tzinfo is None) == (value.tzinfo is None) and value > high
+            return "value.range" if below or above else ""
+
+        return check_moment
+    if low is None:
+        return lambda v: "" if v <= high else "value.range"
+    if high is None:
+        return lambda v: "" if v >= low else "value.range"
+    return lambda v: "" if low <= v <= high else "value.range"
 
 
 def _digit_checker(digits: int | None, fraction: int | None) -> Callable[[Value], str]:
+    # Most decimals come with exactly the places of their type; they are judged without being taken apart.
+    unit = Decimal(1).scaleb(-(fraction or 0))
+    ceiling = Decimal(10) ** (digits - (fraction or 0)) if digits is not None else Decimal("Infinity")
+    floor = -ceiling
+
     def check(value: Value) -> str:
+        if value.__class__ is Decimal and value.same_quantum(unit) and floor < value < ceiling:
+            return ""
         if isinstance(value, int):
             return "value.digits" if digits is not None and len(str(abs(value))) > digits else ""
         _, numerals, exponent = value.as_tuple()
