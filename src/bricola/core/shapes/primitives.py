@@ -111,10 +111,14 @@ def _read_pattern(pattern: re.Pattern[str]) -> Callable[[str], str]:
 
 
 def _read_binary(text: str) -> bytes:
+    packed = "".join(text.split())
     try:
-        return base64.b64decode("".join(text.split()), validate=True)
+        value = base64.b64decode(packed, validate=True)
     except binascii.Error:
         raise ValueError(text) from None
+    if base64.b64encode(value).decode("ascii") != packed:  # bits that belong to no byte must be zero
+        raise ValueError(text)
+    return value
 
 
 def _write_double(value: float) -> str:

@@ -1,0 +1,79 @@
+"""Fixtures that several layers share. The demo runs once a session, as a process of its own, on loopback."""
+
+import json
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+COMMAND = Path(sys.executable).with_name("bricola")
+
+
+@dataclass
+class Demo:
+    """A running demo: its ready file, and the folder that its sign-in was kept in."""
+
+    facts: dict[str, Any]
+    home: Path
+    data: Path
+    process: subprocess.Popen[bytes]
+
+    @property
+    def url(self) -> str:
+        return str(self.facts["url"])
+
+    def token(self, caller: str) -> str:
+        return next(one["token"] for one in self.facts["callers"] if one["name"] == caller)
+
+    def password(self, user: str) -> str:
+        return next(one["password"] for one in self.facts["users"] if one["name"] == user)
+
+    def address(self, environment: str = "live", face: str = "soap") -> str:
+        return next(one[face] for one in self.facts["services"]
+                    if one["environment"] == environment and one["service"] == "VesselRegistry")
+
+    @property
+    def environ(self) -> dict[str, str]:
+        return {**os.environ, "XDG_CONFIG_HOME": str(self.home), "NO_COLOR": "1"}
+
+    def run(self, *words: str, stdin: str = "") -> subprocess.CompletedProcess[str]:
+        """The command line as a process, signed in to the demo."""
+        return subprocess.run([COMMAND, *words], env=self.environ, input=stdin, capture_output=True, text=True, timeout=60)
+
+
+def start_demo(folder: Path) -> Demo:
+    """Start a demo in a folder, new or used before, and wait until it answers."""
+    ready = folder / "ready.json"
+    home = folder / "home"
+    process = subprocess.Popen(
+        [COMMAND, "demo", "--port", "0", "--data", folder / "data", "--ready-file", ready],
+        env={**os.environ, "XDG_CONFIG_HOME": str(home)}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+    )
+    deadline = time.monotonic() + 60
+    while not ready.exists():
+        if process.poll() is not None or time.monotonic() > deadline:
+            process.kill()
+            out = process.stdout.read().decode() if process.stdout else ""
+            raise RuntimeError(f"the demo did not become ready:\n{out}")
+        time.sleep(0.05)
+    return Demo(json.loads(ready.read_text()), home, folder / "data", process)
+
+
+def stop_demo(demo: Demo) -> None:
+    demo.process.terminate()
+    demo.process.wait(20)
+    if demo.process.stdout:
+        demo.process.stdout.close()
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+    running = start_demo(tmp_path_factory.mktemp("demo"))
+    yield running
+    stop_demo(running)

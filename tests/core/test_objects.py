@@ -1,0 +1,109 @@
+"""Object operations on a real SQLite database."""
+
+import sqlite3
+import time
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from bricola.adapters.sqlite import SqliteKind
+from bricola.core.definitions.model import PoolSettings
+from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.problems import ProblemError
+from bricola.core.runtime.live import LiveService, compile_service
+from bricola.core.runtime.pool import Pool
+from bricola.core.runtime.objects import read_position, write_position
+from tests.core.samples import gauge_catalogue
+
+PLACES = ["Weir", "weir tail", "100% Lock", "100 Lock", "a_b", "aXb", "O'Brien", 'say "hi"', "Łódź", "Ω🚢", "", "Weir"]
+
+
+def make_database(path: Path) -> None:
+    db = sqlite3.connect(path)
+    db.execute("CREATE TABLE gauge (code TEXT PRIMARY KEY, place TEXT, datum REAL, automatic INTEGER, readings INTEGER, drift REAL,"
+               " installed TEXT, checked TEXT, opens TEXT, every TEXT, since TEXT, photo BLOB, page TEXT, grade TEXT, row_version INTEGER)")
+    for number, place in enumerate(PLACES):
+        db.execute("INSERT INTO gauge VALUES (?,?,?,?,?,NULL,?,?,NULL,NULL,NULL,?,NULL,?,1)",
+                   (f"G{number:02}", place, number + 0.5, number % 2, number * 10, f"2026-01-{number + 1:02}",
+                    "2026-01-01 06:30:00", b"\0\1", "ABC"[number % 3]))
+    db.commit()
+    db.close()
+
+
+@pytest.fixture()
+async def live(tmp_path: Path) -> AsyncIterator[LiveService]:
+    make_database(tmp_path / "g.db")
+    pool = Pool("g", SqliteKind("registry", tmp_path / "g.db"), PoolSettings(), time.monotonic)
+    catalogue = gauge_catalogue()
+    service = catalogue.find_service("GaugeBook")
+    assert service is not None
+    yield compile_service("live", service, 1, catalogue, {"registry": pool})  # type: ignore[dict-item]
+    await pool.close()
+
+
+async def codes(live: LiveService, operation: str, **values: object) -> list[str]:
+    answer = await live.by_name[operation].handle({"limit": 50, **values})
+    live.by_name[operation].encode(answer)
+    return [one["code"] for one in answer["gauge"]]
+
+
+async def test_get_reads_typed_values_that_can_be_encoded(live: LiveService) -> None:
+    answer = await live.by_name["GetGauge"].handle({"code": "G03"})
+    text = live.by_name["GetGauge"].encode(answer)
+    assert "<datum>3.50</datum><automatic>true</automatic><readings>30</readings>" in text
+    assert "<checked>2026-01-01T06:30:00</checked>" in text
+    assert "<photo>AAE=</photo>" in text
+    with pytest.raises(DeclaredFaultError) as caught:
+        await live.by_name["GetGauge"].handle({"code": "G99"})
+    assert caught.value.detail == {"message": "There is no gauge with code G99.", "code": "G99"}
+
+
+async def test_filters_bind_what_is_given_and_nothing_else(live: LiveService) -> None:
+    assert await codes(live, "FindGauges", placeContains="WEIR") == ["G00", "G01", "G11"]
+    assert await codes(live, "FindGauges", placeContains="100%") == ["G02"]
+    assert await codes(live, "FindGauges", placeContains="a_b") == ["G04"]
+    assert await codes(live, "FindGauges", placeContains="O'Brien") == ["G06"]
+    assert await codes(live, "FindGauges", placeContains="' OR 1=1 --") == []
+    assert await codes(live, "FindGauges", placeContains="🚢") == ["G09"]
+    assert await codes(live, "FindGauges", grade="B", datumFrom="7") == ["G07", "G10"]
+    assert await codes(live, "FindGraded", placeContains="w") == ["G01"]
+    assert await codes(live, "ListGauges", placeStarts="1") == ["G03", "G02"]
+    assert len(await codes(live, "FindGauges")) == len(PLACES)
+
+
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=25, deadline=None)
+@given(limit=st.integers(1, 6), operation=st.sampled_from(["FindGauges", "ListGauges"]))
+async def test_pages_hold_every_row_once_in_order(live: LiveService, limit: int, operation: str) -> None:
+    seen: list[str] = []
+    after: dict[str, object] = {}
+    while True:
+        answer = await live.by_name[operation].handle({"limit": limit, **after})
+        seen += [one["code"] for one in answer["gauge"]]
+        assert answer["more"] is ("after" in answer)
+        if not answer["more"]:
+            break
+        assert len(answer["gauge"]) == limit
+        after = {"after": answer["after"]}
+    assert seen == await codes(live, operation)
+    assert len(set(seen)) == len(PLACES)
+
+
+@given(st.text(max_size=60) | st.builds(lambda values: write_position("other.mark", values), st.lists(st.integers())))
+def test_a_foreign_position_is_refused(text: str) -> None:
+    with pytest.raises(ProblemError, match="not a position that this operation gave"):
+        read_position(text, "gauge.search", 1, "FindGauges/after")
+
+
+async def test_a_missing_database_is_never_created_and_hides_its_path(tmp_path: Path) -> None:
+    kind = SqliteKind("registry", tmp_path / "none.db")
+    with pytest.raises(ProblemError) as caught:
+        await kind.open()
+    assert not (tmp_path / "none.db").exists()
+    assert str(tmp_path) not in str(caught.value.problem.as_dict())
+    assert str(tmp_path) in caught.value.problem.inner
+    (tmp_path / "none.db").write_bytes(b"no database at all, but long enough to be looked at" * 50)
+    with pytest.raises(ProblemError, match="cannot be reached"):
+        await kind.open()
