@@ -50,6 +50,7 @@ class Demo:
 def start_demo(folder: Path) -> Demo:
     """Start a demo in a folder, new or used before, and wait until it answers."""
     ready = folder / "ready.json"
+    ready.unlink(missing_ok=True)
     home = folder / "home"
     process = subprocess.Popen(
         [COMMAND, "demo", "--port", "0", "--data", folder / "data", "--ready-file", ready],

@@ -14,8 +14,8 @@ from bricola.core.definitions.model import PoolSettings
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import ProblemError
 from bricola.core.runtime.live import LiveService, compile_service
-from bricola.core.runtime.pool import Pool
 from bricola.core.runtime.objects import read_position, write_position
+from bricola.core.runtime.pool import Pool
 from tests.core.samples import gauge_catalogue
 
 PLACES = ["Weir", "weir tail", "100% Lock", "100 Lock", "a_b", "aXb", "O'Brien", 'say "hi"', "Łódź", "Ω🚢", "", "Weir"]
@@ -33,7 +33,7 @@ def make_database(path: Path) -> None:
     db.close()
 
 
-@pytest.fixture()
+@pytest.fixture
 async def live(tmp_path: Path) -> AsyncIterator[LiveService]:
     make_database(tmp_path / "g.db")
     pool = Pool("g", SqliteKind("registry", tmp_path / "g.db"), PoolSettings(), time.monotonic)

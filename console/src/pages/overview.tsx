@@ -155,7 +155,7 @@ function Row({ service, columns, view, selected, onSelect }: { service: ServiceR
   return (
     // Selecting by pointer; by keyboard it is J and K, and the name is a link.
      
-    <tr aria-selected={selected} onClick={onSelect} className="[&>*]:h-[38px]!">
+    <tr aria-selected={selected} onClick={(event) => { if (!(event.target as HTMLElement).closest("a")) onSelect(); }} className="[&>*]:h-[38px]!">
       <th scope="row"><span className="flex items-center gap-2"><Table2 size={16} strokeWidth={1.75} className="shrink-0 text-ink3" aria-label="business object" />
         <Link href={within(`/services/${service.name}`, view)} className="font-semibold">{service.name}</Link></span></th>
       <td className="text-ink2">{service.backends.join(", ")}</td>

@@ -3,6 +3,7 @@
 import asyncio
 import errno
 import logging
+import signal
 import socket
 from collections.abc import Callable
 
@@ -51,6 +52,7 @@ def serve(settings: Settings, when_ready: Callable[[Bricola, str], None]) -> Non
         proxy_headers=False,  # the public address is a setting of the environment, not a header that anybody may send timeout_graceful_shutdown=10,
     ), lambda: when_ready(bricola, address))
     logging.getLogger("uvicorn.error").setLevel(logging.WARNING)
+    signal.signal(signal.SIGTERM, lambda *_: None)  # uvicorn stops in peace, then raises the signal once more
     server.run(sockets=[listener])
     if server.failure is not None:
         raise server.failure

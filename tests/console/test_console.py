@@ -1,0 +1,166 @@
+"""The console in headless Chromium."""
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from tests.conftest import Demo
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]
+STYLES = Path(__file__).parents[2] / "console" / "src" / "styles.css"
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        running = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield running
+        running.close()
+
+
+@pytest.fixture
+def page(browser: Browser, demo: Demo) -> Iterator[Page]:
+    """A page signed in as imke; mistakes in the browser's log fail the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context.grant_permissions(["clipboard-read", "clipboard-write"], origin=demo.url)
+    made = context.new_page()
+    mistakes: list[str] = []
+    made.on("pageerror", lambda error: mistakes.append(str(error)))
+    # A refused request is logged by the browser itself; the pages must show it, and the tests look there.
+    made.on("console", lambda message: mistakes.append(message.text)
+            if message.type == "error" and "Failed to load resource" not in message.text else None)
+    made.goto(demo.url)
+    made.get_by_label("Name").fill("imke")
+    made.get_by_label("Password").fill("wrong")
+    made.get_by_role("button", name="Sign in").click()
+    expect(made.get_by_role("alert")).to_contain_text("The name or the password is wrong.")
+    made.get_by_label("Password").fill(demo.password("imke"))
+    made.keyboard.press("Enter")
+    expect(made.get_by_role("heading", level=1)).to_contain_text("in live")
+    yield made
+    assert not mistakes
+    context.close()
+
+
+def test_overview_tells_state_and_copies_addresses(page: Page, demo: Demo) -> None:
+    row = page.get_by_role("row", name=re.compile("VesselRegistry"))
+    expect(row).to_contain_text("serving")
+    page.get_by_role("button", name="Copy contract address in live").click()
+    assert page.evaluate("navigator.clipboard.readText()") == demo.address(face="wsdl")
+    page.get_by_label("Narrow by name or backend").fill("nothing like it")
+    expect(page.get_by_text("No service matches.")).to_be_visible()
+    page.get_by_role("button", name="Clear the search").click()
+    page.get_by_role("radio", name="live").click()
+    expect(page).to_have_url(re.compile("view=live"))
+    expect(page.get_by_role("columnheader", name="rehearsal")).to_have_count(0)
+
+
+def test_the_bench_draws_the_form_sends_and_shows_everything(page: Page, demo: Demo) -> None:
+    page.goto(f"{demo.url}/tests?service=VesselRegistry&operation=GetVessel&against=live")
+    field = page.get_by_label("registration")
+    expect(field).to_have_value("LK-0412")
+    page.keyboard.press("Control+Enter")
+    result = page.get_by_role("region", name="Result")
+    expect(result).to_contain_text("Answered")
+    for words in ("Brave Teal", "status 200", "as harbour-desk", "ms"):
+        expect(result).to_contain_text(words)
+    expect(page.get_by_role("region", name="Request")).to_contain_text("GetVessel")
+    expect(page.get_by_role("region", name="Response")).to_contain_text("GetVesselResponse")
+    field.fill("LK-9999")
+    page.get_by_role("combobox", name="As caller").click()
+    page.get_by_role("option", name="toll-audit").click()
+    page.get_by_role("radio", name="1.2").click()
+    page.get_by_role("button", name=re.compile("Send to live")).click()
+    expect(result).to_contain_text("Fault NotFound")
+    expect(result).to_contain_text("as toll-audit")
+    page.get_by_role("combobox", name="As caller").click()
+    page.get_by_role("option", name="nobody").click()
+    page.get_by_role("button", name=re.compile("Send to live")).click()
+    expect(result).to_contain_text("status 401")
+    page.get_by_role("combobox", name="As caller").click()
+    page.get_by_role("option", name="first who may").click()
+    page.get_by_role("combobox", name="Operation").click()
+    page.get_by_role("option", name="FindVessels", exact=True).click()
+    page.get_by_role("combobox", name="kind").click()
+    page.get_by_role("option", name="tug").click()
+    page.get_by_label("limit").fill("3")
+    page.keyboard.press("Control+Enter")
+    expect(result.get_by_role("row")).to_have_count(4)
+    page.get_by_role("radio", name="Text").click()
+    page.get_by_label("Request envelope").fill("<broken")
+    page.keyboard.press("Control+Enter")
+    expect(result).to_contain_text("not well-formed XML")
+
+
+def test_the_service_page_shows_parameters_contract_and_readiness(page: Page, demo: Demo) -> None:
+    page.goto(f"{demo.url}/services/VesselRegistry?view=live")
+    expect(page.get_by_role("group", name="Where each version is")).to_contain_text("serving")
+    page.get_by_role("button", name=re.compile("^FindVessels 5 in")).click()
+    expect(page.get_by_role("rowheader", name="nameContains")).to_be_visible()
+    expect(page.get_by_role("region", name="Contract")).to_contain_text("wsdl:definitions")
+    page.get_by_role("tab", name=re.compile("Readiness")).click()
+    expect(page.get_by_text("Nothing stops the release")).to_be_visible()
+    page.goto(f"{demo.url}/services/Nowhere")
+    expect(page.get_by_role("alert")).to_contain_text("There is no service")
+
+
+def test_everything_is_reached_by_keyboard(page: Page, demo: Demo) -> None:
+    page.keyboard.press("g")
+    page.keyboard.press("c")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Calls")
+    page.keyboard.press("g")
+    page.keyboard.press("s")
+    expect(page.get_by_role("heading", level=1)).to_have_text("VesselRegistry")
+    page.keyboard.press("t")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Test bench")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("calls of")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile(r"/calls\?service=VesselRegistry"))
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("Keys of this page")
+    page.keyboard.press("Escape")
+    page.goto(demo.url)
+    page.get_by_role("link", name="VesselRegistry").focus()
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/services/VesselRegistry"))
+
+
+def test_theme_is_kept_and_signing_out_ends_the_session(page: Page, demo: Demo) -> None:
+    page.get_by_role("button", name="Account of imke").click()
+    page.get_by_role("menuitem", name="Dark theme").click()
+    page.reload()
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+    page.get_by_role("button", name="Account of imke").click()
+    page.get_by_role("menuitem", name="Sign out").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Sign in")
+    assert page.request.get(f"{demo.url}/api/v1/overview").status == 401
+
+
+def luminance(colour: str) -> float:
+    parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    red, green, blue = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts)
+    return 0.2126 * red + 0.7152 * green + 0.0722 * blue
+
+
+def contrast(one: str, other: str) -> float:
+    low, high = sorted((luminance(one), luminance(other)))
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("theme", [":root", '[data-theme="dark"]'])
+def test_colour_tokens_keep_the_contrast_of_wcag(theme: str) -> None:
+    block = STYLES.read_text().split(f"{theme} {{")[1].split("}")[0]
+    token = dict(re.findall(r"--(\w+): (#[0-9A-Fa-f]{6})", block))
+    text = [(ink, ground) for ink in ("ink", "ink2", "ink3", "accent", "accent2") for ground in ("sheet", "frame", "inset", "wash")]
+    text += [(state, ground) for state in ("ok", "warn", "bad", "hold") for ground in ("sheet", "inset", "wash")]
+    text += [("onaccent", "accent"), ("ok", "okwash"), ("warn", "warnwash"), ("bad", "badwash"), ("sattr", "inset")]
+    for ink, ground in text:
+        assert contrast(token[ink], token[ground]) >= 4.5, (ink, ground)
+    for line, ground in (("edge", "sheet"), ("edge", "inset"), ("band", "sheet"), ("band", "frame"), ("band", "wash"), ("post", "inset")):
+        assert contrast(token[line], token[ground]) >= 3.0, (line, ground)
