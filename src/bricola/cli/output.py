@@ -25,6 +25,7 @@ STATES = {
 
 def print_json(value: Any) -> None:
     sys.stdout.write(json.dumps(value, indent=2, ensure_ascii=False) + "\n")
+    sys.stdout.flush()
 
 
 def table(heads: Sequence[str], rows: Iterable[Sequence[str]], right: Sequence[str] = ()) -> Table:

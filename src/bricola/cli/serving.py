@@ -5,7 +5,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from bricola.cli.output import out
+from bricola.cli.connection import Json
+from bricola.cli.output import out, print_json
 from bricola.core.problems import Problem, ProblemError
 
 if TYPE_CHECKING:
@@ -24,6 +25,7 @@ def register(app: typer.Typer) -> None:
         port: Port = 8480,
         public: Annotated[str, typer.Option(metavar="URL", help="Public base address that callers reach.")] = "",
         organisation: Annotated[str, typer.Option(help="Name shown in the console.")] = "",
+        as_json: Json = False,
     ) -> None:
         """Run the service until it is stopped."""
         # The server's libraries take a second to load, which the other commands need not pay.
@@ -36,9 +38,13 @@ def register(app: typer.Typer) -> None:
 
         def ready(bricola: "Bricola", address: str) -> None:
             base = public or address
+            setup = f"{base}/setup?code={bricola.setup_code}" if bricola.setup_code is not None else None
+            if as_json:
+                print_json({"url": base, "setup": setup})
+                return
             out.print(f"Bricola answers at [bold]{base}/[/]")
-            if bricola.setup_code is not None:
-                out.print(f"No user yet. Make the first one, once, at:\n  {base}/setup?code={bricola.setup_code}")
+            if setup is not None:
+                out.print(f"No user yet. Make the first one, once, at:\n  {setup}")
 
         serve(Settings(data, host, port, public, organisation), ready)
 
@@ -48,8 +54,9 @@ def register(app: typer.Typer) -> None:
         data: Annotated[Path, typer.Option(help="Folder of the demo's stores; made when missing.")] = Path(".demo"),
         ready_file: Annotated[Path | None, typer.Option(help="Write addresses and sign-ins there, as JSON, when ready.")] = None,
         remember: Annotated[bool, typer.Option(help="Keep the demo's sign-in for the other commands.")] = True,
+        as_json: Json = False,
     ) -> None:
         """Run the service with the demo world, Larkmere Waterways."""
         from bricola.demo.start import run_demo
 
-        run_demo(port, data, ready_file, remember)
+        run_demo(port, data, ready_file, remember, as_json)

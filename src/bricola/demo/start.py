@@ -7,6 +7,7 @@ import json
 import os
 import secrets
 import shutil
+import sys
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -34,7 +35,7 @@ SERVICES = ("VesselRegistry",)
 ENVIRONMENTS = ("rehearsal", "live")
 
 
-def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool) -> None:
+def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_json: bool = False) -> None:
     """Run until stopped. Raises ProblemError when the folder holds something else than a demo."""
     state_file = data / "demo.json"
     if (data / "bricola.db").exists() and not state_file.exists():
@@ -64,7 +65,11 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool) -> 
                 save_signin(address, user["name"], client.sign_in(user["name"], user["password"]))
         if ready_file is not None:
             _write_private(ready_file, facts)
-        _announce(facts, remember)
+        if as_json:
+            sys.stdout.write(json.dumps(facts) + "\n")
+            sys.stdout.flush()
+        else:
+            _announce(facts, remember)
 
     serve(Settings(data, port=port, organisation=ORGANISATION), ready)
 

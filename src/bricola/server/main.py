@@ -46,11 +46,12 @@ def serve(settings: Settings, when_ready: Callable[[Bricola, str], None]) -> Non
     host = f"[{host}]" if ":" in host else host
     address = f"http://{host}:{listener.getsockname()[1]}"
     bricola = Bricola(settings)
-    server = _Server(uvicorn.Config(
+    # The public address is a setting of the environment, not a header that anybody may send: no proxy headers.
+    config = uvicorn.Config(
         create_app(bricola, address), loop="uvloop", http="httptools", ws="none", lifespan="on", access_log=False,
-        log_level="warning", server_header=False,
-        proxy_headers=False,  # the public address is a setting of the environment, not a header that anybody may send timeout_graceful_shutdown=10,
-    ), lambda: when_ready(bricola, address))
+        log_level="warning", server_header=False, proxy_headers=False, timeout_graceful_shutdown=10,
+    )
+    server = _Server(config, lambda: when_ready(bricola, address))
     logging.getLogger("uvicorn.error").setLevel(logging.WARNING)
     signal.signal(signal.SIGTERM, lambda *_: None)  # uvicorn stops in peace, then raises the signal once more
     server.run(sockets=[listener])
