@@ -144,6 +144,17 @@ async def test_a_backend_that_is_down_is_told_and_comes_back_by_itself() -> None
     pool.give_back(session)
 
 
+async def test_a_retired_pool_keeps_nothing_and_still_serves() -> None:
+    pool, kind, _ = make(min_size=1)
+    pool.start()
+    await asyncio.sleep(0.02)
+    pool.retire()
+    session = await pool.borrow()
+    pool.give_back(session)
+    await asyncio.sleep(0.01)
+    assert kind.open_now == 0
+
+
 async def test_it_warms_up_and_closes_without_losing_those_who_borrowed() -> None:
     pool, kind, _ = make(min_size=2)
     pool.start()

@@ -1,5 +1,6 @@
 """A running service: everything that its faces (gateway, management API, pages) share."""
 
+import asyncio
 import itertools
 import secrets
 import time
@@ -16,6 +17,8 @@ from bricola.server.settings import Settings
 from bricola.server.storage import Storage
 from bricola.server.usecases.lookup import find_environment
 from bricola.store import definitions, people, releases
+
+_MENDING_SECONDS = 5.0
 
 
 def call_ids() -> Callable[[], str]:
@@ -35,7 +38,9 @@ class Bricola:
         self.pipeline = Pipeline(self.callers, self.storage.writer, time.time, time.perf_counter, call_ids())
         self.drafts: list[DefinitionFile] = []
         self.catalogue = Catalogue()
+        self.draft_digests: dict[str, str] = {}  # by service; see usecases.services.draft_state
         self.setup_code: str | None = None  # while there is no user
+        self._mending: asyncio.Task[None] | None = None
 
     async def start(self) -> None:
         """Take up where the service was stopped: drafts, callers, and every deployment in force."""
@@ -45,6 +50,16 @@ class Bricola:
             self.setup_code = secrets.token_urlsafe(16)
         for deployment in await self.storage.main(releases.deployments, in_force=True, limit=1_000_000):
             await self.bring_up(deployment.environment, deployment.service, deployment.release)
+        self._mending = asyncio.create_task(self._mend())
+
+    async def _mend(self) -> None:
+        """Try what is down again every few seconds: a backend that comes back needs nobody's hand."""
+        while True:
+            await asyncio.sleep(_MENDING_SECONDS)
+            down = set(self.runtime.down_places())
+            for one in await self.storage.main(releases.deployments, in_force=True, limit=1_000_000) if down else ():
+                if (one.environment, one.service) in down:
+                    await self.bring_up(one.environment, one.service, one.release)
 
     async def bring_up(self, environment: str, service: str, number: int) -> None:
         """Put a stored deployment into service; when that fails the service says why instead of answering."""
@@ -61,8 +76,10 @@ class Bricola:
 
     async def load_drafts(self) -> None:
         stored = await self.storage.main(definitions.drafts)
-        self.drafts = [DefinitionFile(one.path, read_definition(one.text, one.path)) for one in stored]
+        self.drafts = await asyncio.to_thread(  # reading many takes a while
+            lambda: [DefinitionFile(one.path, read_definition(one.text, one.path)) for one in stored])
         self.catalogue = as_catalogue(self.drafts)
+        self.draft_digests = {}
 
     async def load_callers(self) -> None:
         known = {one.name: Caller(one.name, frozenset(one.roles)) for one in await self.storage.main(people.callers)}
@@ -70,5 +87,7 @@ class Bricola:
         self.callers.replace((digest, known[name]) for digest, name in digests)
 
     async def stop(self) -> None:
+        if self._mending is not None:
+            self._mending.cancel()
         await self.runtime.close()
         self.storage.close()

@@ -63,7 +63,8 @@ class Runtime:
         self._down.pop(place, None)
 
     def mark_down(self, environment: str, service: str, error: ProblemError) -> None:
-        log.error("%s in %s does not answer: %s", service, environment, error)
+        if (environment, service) not in self._down:  # it is tried again and again; once is enough for the log
+            log.error("%s in %s does not answer: %s", service, environment, error)
         self._live.pop((environment, service), None)
         self._down[environment, service] = error
 

@@ -47,6 +47,12 @@ def releases(db: sqlite3.Connection, service: str | None = None) -> list[StoredR
     return [_release(row) for row in db.execute(f"{_RELEASE}{where} ORDER BY service, number DESC", parameters)]
 
 
+def newest_releases(db: sqlite3.Connection) -> dict[str, tuple[int, str]]:
+    """For every service that has releases: the number and digest of the newest."""
+    rows = db.execute("SELECT service, MAX(number), digest FROM release GROUP BY service")
+    return {service: (number, digest) for service, number, digest in rows}
+
+
 def find_release(db: sqlite3.Connection, service: str, number: int) -> StoredRelease | None:
     row = db.execute(f"{_RELEASE} WHERE service = ? AND number = ?", (service, number)).fetchone()
     return _release(row) if row else None

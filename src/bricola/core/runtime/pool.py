@@ -74,7 +74,7 @@ class Pool(Generic[S]):
         self._count = PoolStatistics(min_size=settings.min_size, max_size=settings.max_size)
         self._tasks: set[asyncio.Task[None]] = set()
         self._tending: asyncio.Task[None] | None = None
-        self._retiring: asyncio.Task[None] | None = None  # kept, or the loop might drop it
+        self._retired = False
 
     def start(self) -> None:
         """Begin to warm the pool up and to tend it. A backend that is down does not stop the start."""
@@ -149,8 +149,12 @@ class Pool(Generic[S]):
         await asyncio.gather(*pending, return_exceptions=True)
 
     def retire(self) -> None:
-        """Close in the background, while those who borrowed end in peace."""
-        self._retiring = asyncio.get_running_loop().create_task(self.close())
+        """Another pool takes this one's place: keep nothing warm any more, but still serve the calls in flight."""
+        self._retired = True
+        if self._tending is not None:
+            self._tending.cancel()
+        while self._idle:
+            self._discard(self._idle.pop())
 
     def statistics(self) -> dict[str, float]:
         self._count.size, self._count.idle, self._count.waiting = self._size, len(self._idle), len(self._waiting)
@@ -210,7 +214,7 @@ class Pool(Generic[S]):
 
     def _offer(self, held: _Held[S]) -> None:
         if not self._wake_next(held):
-            if self._closed:
+            if self._closed or self._retired:
                 self._discard(held)
             else:
                 self._idle.append(held)

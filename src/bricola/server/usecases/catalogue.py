@@ -1,5 +1,6 @@
 """Definitions: apply a bundle, export, review."""
 
+import asyncio
 from dataclasses import dataclass
 
 from bricola.core.definitions.catalogue import Catalogue
@@ -27,7 +28,7 @@ async def apply(bricola: Bricola, texts: dict[str, str], author: str, remove_oth
 
     Raises ProblemError with every mistake in every file.
     """
-    files = read_bundle(texts)
+    files = await asyncio.to_thread(read_bundle, texts)
     changes, revisions = _compare(bricola.drafts, files, remove_others)
     if plan_only or not revisions:
         return changes

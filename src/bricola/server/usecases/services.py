@@ -3,7 +3,7 @@
 import time
 from typing import Any
 
-from bricola.core.definitions.catalogue import Catalogue, backends_of
+from bricola.core.definitions.catalogue import backends_of
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
@@ -14,7 +14,7 @@ from bricola.server.usecases.deployments import find_release, release_shape
 from bricola.server.usecases.lookup import find_environment, find_service
 from bricola.server.usecases.releases import freeze
 from bricola.store import calls, releases
-from bricola.store.releases import StoredDeployment, StoredRelease
+from bricola.store.releases import StoredDeployment
 
 _HOUR = 3600.0
 
@@ -33,19 +33,19 @@ def addresses(bricola: Bricola, environment: str, service: str, asked: str) -> d
     return {"soap": soap, "wsdl": f"{soap}?wsdl", "rest": f"{base}/rest/{environment}/{service}"}
 
 
-def draft_state(catalogue: Catalogue, service: ServiceDefinition, newest: StoredRelease | None) -> str:
+def draft_state(bricola: Bricola, service: ServiceDefinition, newest: tuple[int, str] | None) -> str:
     """'edited' when the draft, or anything that it needs, differs from the newest release; else 'released'."""
-    return "released" if newest is not None and freeze(catalogue, service)[1] == newest.digest else "edited"
+    digest = bricola.draft_digests.get(service.name)
+    if digest is None:  # kept until the next change of a draft, since lists ask for it every few seconds
+        digest = bricola.draft_digests[service.name] = freeze(bricola.catalogue, service)[1]
+    return "released" if newest is not None and digest == newest[1] else "edited"
 
 
 async def overview(bricola: Bricola, asked: str) -> dict[str, Any]:
     """All services with their state in every environment, and the figures of the last hour."""
-    all_releases = await bricola.storage.main(releases.releases)
+    newest = await bricola.storage.main(releases.newest_releases)
     in_force = {(one.service, one.environment): one
                 for one in await bricola.storage.main(releases.deployments, in_force=True, limit=1_000_000)}
-    newest: dict[str, StoredRelease] = {}
-    for one in all_releases:
-        newest.setdefault(one.service, one)
     now = time.time()
     figures = await bricola.storage.calls(calls.figures, now - _HOUR, now, 60)
     by_place = {(one["service"], one["environment"]): one for one in figures}
@@ -67,7 +67,7 @@ def _environment(bricola: Bricola, one: EnvironmentDefinition, asked: str) -> di
 
 
 def _service_row(
-    bricola: Bricola, name: str, newest: StoredRelease | None, environments: list[EnvironmentDefinition],
+    bricola: Bricola, name: str, newest: tuple[int, str] | None, environments: list[EnvironmentDefinition],
     in_force: dict[tuple[str, str], StoredDeployment], figures: dict[tuple[str, str], dict[str, Any]], asked: str,
 ) -> dict[str, Any]:
     draft = bricola.catalogue.find_service(name)
@@ -76,8 +76,8 @@ def _service_row(
         "description": draft.description if draft is not None else "",
         "kind": "object",
         "backends": backends_of(bricola.catalogue, draft) if draft is not None else [],
-        "draft": draft_state(bricola.catalogue, draft, newest) if draft is not None else "removed",
-        "newest": newest.number if newest is not None else None,
+        "draft": draft_state(bricola, draft, newest) if draft is not None else "removed",
+        "newest": newest[0] if newest is not None else None,
         "deployments": [
             _place(bricola, name, one, in_force.get((name, one.name)), newest, asked)
             | {"figures": figures.get((name, one.name))}
@@ -87,7 +87,7 @@ def _service_row(
 
 
 def _place(bricola: Bricola, service: str, environment: EnvironmentDefinition, deployment: StoredDeployment | None,
-           newest: StoredRelease | None, asked: str) -> dict[str, Any]:
+           newest: tuple[int, str] | None, asked: str) -> dict[str, Any]:
     place: dict[str, Any] = {"environment": environment.name, "protected": environment.protected,
                              "state": "not deployed", "anonymous": service in environment.anonymous}
     if deployment is None:
@@ -97,7 +97,7 @@ def _place(bricola: Bricola, service: str, environment: EnvironmentDefinition, d
         "state": "faulting" if down is not None else "serving",
         "reason": _owner_words(down) if down is not None else "",
         "release": deployment.release, "since": deployment.at, "by": deployment.author,
-        "newest": newest is not None and newest.number == deployment.release,
+        "newest": newest is not None and newest[0] == deployment.release,
     }
 
 
@@ -112,7 +112,7 @@ async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, A
     draft = bricola.catalogue.find_service(name)
     if draft is None and not known:
         find_service(bricola.catalogue, name)
-    newest = known[0] if known else None
+    newest = (known[0].number, known[0].digest) if known else None
     in_force = {one.environment: one
                 for one in await bricola.storage.main(releases.deployments, in_force=True, service=name)}
     detail: dict[str, Any] = {
@@ -120,7 +120,7 @@ async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, A
         "description": draft.description if draft else "",
         "owner": draft.owner if draft else "",
         "namespace": draft.target_namespace if draft else "",
-        "draft": draft_state(bricola.catalogue, draft, newest) if draft else "removed",
+        "draft": draft_state(bricola, draft, newest) if draft else "removed",
         "releases": [{"number": one.number, "author": one.author, "at": one.at, "notes": one.notes,
                       "digest": one.digest} for one in known],
         "deployments": [_place(bricola, name, one, in_force.get(one.name), newest, asked)
