@@ -84,7 +84,7 @@ function Fault({ fault }: { fault: NonNullable<Reply["fault"]> }) {
     <div className="px-5 py-3"><p className="font-semibold">{fault.reason}</p>
       {fault.detail.filter((one) => one.name !== "call").map((one, index) => (
         <dl key={index} className="mt-2 grid grid-cols-[96px_minmax(0,1fr)] gap-y-0.5 border-t border-line pt-2">
-          {Object.entries(one).map(([key, value]) => <div key={key} className="contents"><dt className="text-ink2">{key === "name" ? "detail" : key}</dt><dd className="font-mono text-[12.5px] break-words">{value}</dd></div>)}
+          {Object.entries(one).filter(([key, value]) => !(key === "name" && value === "problem")).map(([key, value]) => <div key={key} className="contents"><dt className="text-ink2">{key === "name" ? "detail" : key}</dt><dd className="font-mono text-[12.5px] break-words">{value}</dd></div>)}
         </dl>
       ))}
     </div>

@@ -1,7 +1,7 @@
 /** One service: where each version is, operations with their parameters, the contract, and readiness. */
 import { Play, Table2, UserRound } from "lucide-react";
 import { Tabs } from "radix-ui";
-import { useEffect, useState } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { Link, useLocation, useSearchParams } from "wouter";
 import type { ElementShape, Finding, OperationShape, ServiceDetail } from "../api";
 import { ALL, useLens, within } from "../lens";
@@ -17,14 +17,18 @@ export default function ServicePage({ name }: { name: string }) {
   const [search, setSearch] = useSearchParams();
   const { data, error } = useLoad<ServiceDetail>(`/services/${encodeURIComponent(name)}`, 10);
   const findings = useLoad<Finding[]>(data && data.draft !== "removed" ? `/services/${encodeURIComponent(name)}/review${view === ALL ? "" : `?environment=${view}`}` : null);
-  const operation = data?.operations.find((one) => one.name === search.get("operation")) ?? data?.operations[0];
+  // With one environment in view, what is live there is shown; else the draft. The head of the pane says which.
+  const place = data?.deployments.find((one) => one.environment === view && one.state === "serving");
+  const live = useLoad<OperationShape[]>(place ? `/services/${encodeURIComponent(name)}/operations?environment=${place.environment}` : null, 10);
+  const operations = (place ? live.data : data?.operations) ?? [];
+  const operation = operations.find((one) => one.name === search.get("operation")) ?? operations[0];
   const choose = (next: string) => setSearch((old) => { const changed = new URLSearchParams(old); changed.set("operation", next); return changed; }, { replace: true });
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if (!data || event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input,[role=dialog],[role=menu]")) return;
-      const index = data.operations.findIndex((one) => one === operation);
-      const to = event.key === "j" ? data.operations[index + 1] : event.key === "k" ? data.operations[index - 1] : undefined;
+      const index = operations.findIndex((one) => one === operation);
+      const to = event.key === "j" ? operations[index + 1] : event.key === "k" ? operations[index - 1] : undefined;
       if (to) choose(to.name);
       else if (event.key === "t" && operation) go(within(`/tests?service=${name}&operation=${operation.name}`, view));
     };
@@ -46,20 +50,20 @@ export default function ServicePage({ name }: { name: string }) {
       <div className="grid min-h-0 grow grid-cols-[184px_minmax(0,1fr)_320px]">
         <nav aria-label="Operations" className="min-h-0 overflow-auto border-r border-line bg-inset">
           <h2 className="px-4 pt-2.5 pb-1.5 font-semibold">Operations</h2>
-          {data.operations.map((one) => (
+          {operations.map((one) => (
             <button key={one.name} type="button" aria-pressed={one === operation} onClick={() => choose(one.name)}
               className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one === operation ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}>
               <span className="block truncate font-semibold">{one.name}</span><span className="block text-xs text-ink2">{one.input.length} in, {one.output.length} out{one.faults.length ? `, ${plural(one.faults.length, "fault")}` : ""}</span>
             </button>
           ))}
-          {!data.operations.length && <p className="px-4 text-ink2">No operations yet.</p>}
+          {!operations.length && (!place || live.data) && <p className="px-4 text-ink2">No operations yet.</p>}
           <h2 className="px-4 pt-4 pb-1 font-semibold">Identity</h2>
           <dl className="px-4 text-xs"><dt className="text-ink2">Namespace</dt><dd className="mb-1.5 font-mono break-all">{data.namespace}</dd>
             {data.owner && <><dt className="text-ink2">Owner</dt><dd>{data.owner}</dd></>}</dl>
         </nav>
         <section className="min-h-0 overflow-auto">
-          {data.problems.length > 0 && <div className="px-5 py-3"><Problems problems={data.problems} /></div>}
-          {operation && <OperationView operation={operation} />}
+          {!place && data.problems.length > 0 && <div className="px-5 py-3"><Problems problems={data.problems} /></div>}
+          {operation && <OperationView operation={operation} of={place ? <><EnvTag name={place.environment} isProtected={place.protected} /><span>release {place.release}, as it is live</span></> : <><Mark name="draft" /><span>the draft{data.draft === "edited" ? ", edited since the newest release" : ", same as the newest release"}</span></>} />}
         </section>
         <aside className="flex min-h-0 flex-col border-l border-line"><Aside service={data} findings={findings.data} stops={stops} view={view} /></aside>
       </div>
@@ -71,7 +75,7 @@ function Reach({ service, view, stops }: { service: ServiceDetail; view: string;
   const newest = service.releases[0];
   return (
     <>
-      <div className={`reach ${service.draft === "edited" ? "reach-on" : ""}`}>
+      <div className={`reach ${view === ALL ? "reach-on" : ""}`}>
         <div className="flex items-center gap-1.5 text-xs text-ink2"><span className="font-medium">Draft</span>{newest && <span className="ml-auto">newest r{newest.number}</span>}</div>
         <div className="mt-[3px] flex items-center gap-1.5"><Mark name={service.draft === "edited" ? "draft" : "none"} />
           <span className="text-[13px] leading-4 font-semibold">{service.draft === "edited" ? (newest ? "edited, not released" : "never released") : service.draft === "removed" ? "removed" : "no changes"}</span></div>
@@ -91,13 +95,13 @@ function Reach({ service, view, stops }: { service: ServiceDetail; view: string;
   );
 }
 
-function OperationView({ operation }: { operation: OperationShape }) {
+function OperationView({ operation, of }: { operation: OperationShape; of: ReactNode }) {
   const kept = Object.entries(operation.kept_inside ?? {});
   return (
     <>
-      <div className="px-5 pt-2.5 pb-2"><h2 className="text-[15px] leading-5 font-semibold">{operation.name}</h2>
+      <div className="px-5 pt-2.5 pb-2"><div className="flex items-center"><h2 className="text-[15px] leading-5 font-semibold">{operation.name}</h2><span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">{of}</span></div>
         <p>{operation.description || <span className="text-warn">Not described yet</span>}</p>
-        <p className="text-xs text-ink2">Runs <span className="font-mono">{operation.runs}</span>. {operation.roles?.length ? <>Callers need the role {operation.roles.join(" or ")}.</> : <span className="font-semibold text-warn">No role is named, so nobody may call it.</span>}</p></div>
+        <p className="text-xs text-ink2">{operation.runs && <>Runs <span className="font-mono">{operation.runs}</span>. </>}{operation.roles?.length ? <>Callers need the role {operation.roles.join(" or ")}.</> : <span className="font-semibold text-warn">No role is named, so nobody may call it.</span>}</p></div>
       <Elements head="Input" last="Required" elements={operation.input} />
       <p className="px-5 py-1.5 text-xs text-ink2">{operation.input.length} in the contract{kept.length > 0 && `, ${kept.length} kept inside: ${kept.map(([name, value]) => `${name} = ${value}`).join(", ")}`}</p>
       <Elements head="Output" last="Always" elements={operation.output} />
@@ -116,7 +120,7 @@ function flatten(elements: ElementShape[], depth = 0): { element: ElementShape; 
 function Elements({ head, last, elements }: { head: string; last: string; elements: ElementShape[] }) {
   return (
     <table className="tbl table-fixed">
-      <colgroup><col className="w-[150px]" /><col className="w-[104px]" /><col className="w-[118px]" /><col className="w-[66px]" /><col className="w-[48px]" /><col /></colgroup>
+      <colgroup><col className="w-[164px]" /><col className="w-[104px]" /><col className="w-[118px]" /><col className="w-[66px]" /><col className="w-[48px]" /><col /></colgroup>
       <thead><tr><th scope="col">{head}</th><th scope="col">Given by</th><th scope="col">Type</th><th scope="col">{last}</th><th scope="col">List</th><th scope="col">Documentation</th></tr></thead>
       <tbody>
         {flatten(elements).map(({ element, depth }, index) => (

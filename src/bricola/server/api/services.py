@@ -60,8 +60,7 @@ async def contract(service: str, _: Viewer, bricola: Running, base: Base, enviro
 @router.get("/services/{service}/operations")
 async def operations(service: str, _: Viewer, bricola: Running, environment: str = "") -> list[dict[str, Any]]:
     """What callers see of the operations: of the live release, or of the draft without an environment."""
-    shape = await services.shape_for(bricola, service, environment)
-    return [services.plain_operation(one) for one in shape.operations]
+    return await services.operations(bricola, service, environment)
 
 
 @router.get("/services/{service}/sample/{operation}")

@@ -159,6 +159,18 @@ async def shape_for(bricola: Bricola, service: str, environment: str = "", numbe
     return resolve_service(find_service(bricola.catalogue, service), bricola.catalogue).shape
 
 
+async def operations(bricola: Bricola, service: str, environment: str = "") -> list[dict[str, Any]]:
+    """The operations of what is live in an environment with the roles that may call them, or those of the draft."""
+    shape = await shape_for(bricola, service, environment)
+    live = bricola.runtime.find(environment, service) if environment else None
+    draft = bricola.catalogue.find_service(service)
+    return [
+        plain_operation(one) | {"roles": sorted(
+            live.by_name[one.name].roles if live else draft.roles_for(one.name) if draft else ())}
+        for one in shape.operations
+    ]
+
+
 def not_deployed(service: str, environment: str) -> Problem:
     return Problem("deployment.none", f"{service} is not deployed in {environment}.", Kind.MISSING,
                    place=f"{environment}/{service}", mend=f"Deploy it: bricola deploy {service} {environment}")
