@@ -1,7 +1,7 @@
 /** Talking to the management API. Every failure becomes a ProblemError with all causes that the service names. */
 
 export interface Problem {
-  code: string; message: string; kind: string; place?: string; expected?: string; found?: string; mend?: string;
+  code: string; message: string; kind: string; place?: string; expected?: string; found?: string; inner?: string; mend?: string;
 }
 
 export class ProblemError extends Error {

@@ -63,6 +63,8 @@ def test_any_input_is_read_or_refused_with_a_place(text: str) -> None:
     ("object: o\nbackend: b\ntable: t\nkey: a\nfields:\n  a: {typ: string}", 6, "definition.missing-key", "needs the key type"),
     ("object: o\nbackend: b\ntable: t\nkey: a\nfields:\n  a: string", 6, "definition.missing-key", "needs the key type"),
     ("backend: 'no name'\nengine: sqlite", 1, "definition.name", "the form"),
+    ("object: o\nbackend: b\ntable: t\nkey: a\nrecord: \"x'+y\"\nfields:\n  a: {type: string}", 5, "definition.name", "the form"),
+    ("object: o\nbackend: b\ntable: t\nkey: a\nfields:\n  \"a{b}\": {type: string}", 6, "definition.name", "the form"),
 ])
 def test_a_mistake_is_told_with_file_line_and_mend(text: str, line: int, code: str, words: str) -> None:
     with pytest.raises(ProblemError) as caught:

@@ -138,6 +138,14 @@ def test_an_environment_is_a_live_setting(own: Demo, client: Client) -> None:
         assert time.monotonic() < deadline
         time.sleep(0.2)
     (own.data / "live" / "gone.db").rename(own.data / "live" / "registry.db")
+    client.apply(files | {path: files[path].replace("live/registry.db", "bricola.db")})
+    assert "own store" in place(client, "live")["reason"]
+    with pytest.raises(ProblemError, match="own store"):
+        client.deploy("VesselRegistry", "live")
+    client.apply(files | {path: moved.replace("gone.db", "nowhere/gone.db")})
+    with pytest.raises(ProblemError) as caught:
+        client.deploy("VesselRegistry", "live", 1)
+    assert "gone.db" in caught.value.problem.inner  # those who run the service see the cause, callers do not
     client.apply(files | {path: files[path].replace("address", "x") + "address: https://registry.larkmere.example/\n"})
     assert place(client, "live")["state"] == "serving"
     assert place(client, "live")["soap"] == "https://registry.larkmere.example/soap/live/VesselRegistry"

@@ -80,6 +80,7 @@ export function Problems({ problems }: { problems: Problem[] }) {
                 {one.expected && <>expected {one.expected}</>}{one.expected && one.found && ", "}{one.found && <>found {one.found}</>}
               </p>
             )}
+            {one.inner && <p className="font-mono text-[12.5px] break-words text-ink2">{one.inner}</p>}
             {one.mend && <p className="text-ink2">{one.mend}</p>}
           </div>
         </div>

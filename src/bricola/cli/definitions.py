@@ -94,7 +94,7 @@ def _print_findings(findings: list[dict[str, Any]], service: str) -> None:
         out.print(f"{STATES[one['severity']]}  {text(one['message'])}  [dim]{text(one['code'])}[/]")
         for label in ("place", "expected", "found", "mend"):
             if one.get(label):
-                out.print(f"    [dim]{label:<9}[/]{text(one[label])}")
+                out.print(f"    [dim]{label:<10}[/]{text(one[label])}")
     count = Counter(one["severity"] for one in findings)
     summary = ", ".join(f"{number} {severity}{'s' if number > 1 else ''}" for severity, number in count.items())
     (err if count["error"] else out).print(f"{summary}. " + ("Errors stop the release." if count["error"] else

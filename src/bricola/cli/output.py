@@ -59,9 +59,9 @@ def print_problems(problems: Sequence[Problem]) -> None:
     for problem in problems:
         err.print(f"[red]✕[/] {escape(problem.message)}")
         for label, value in (("where", problem.place), ("expected", problem.expected), ("found", problem.found),
-                             ("mend", problem.mend)):
+                             ("cause", problem.inner), ("mend", problem.mend)):
             if value:
-                err.print(f"  [dim]{label:<9}[/]{escape(value)}")
+                err.print(f"  [dim]{label:<10}[/]{escape(value)}")
 
 
 def print_answer(answer: Mapping[str, Any]) -> None:

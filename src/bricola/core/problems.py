@@ -71,10 +71,12 @@ class Problem:
         """The same problem, at a place that a caller further out knows better."""
         return replace(self, place=place)
 
-    def as_dict(self) -> dict[str, str]:
-        """The filled parts by name, for JSON."""
+    def as_dict(self, for_owners: bool = False) -> dict[str, str]:
+        """The filled parts by name, for JSON; `inner` only for those who run the service."""
         parts = {"code": self.code, "message": self.message, "kind": str(self.kind), "place": self.place}
         parts |= {"expected": self.expected, "found": self.found, "mend": self.mend}
+        if for_owners:
+            parts["inner"] = self.inner
         return {name: value for name, value in parts.items() if value}
 
     def sentence(self) -> str:

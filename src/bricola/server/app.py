@@ -51,15 +51,16 @@ def create_app(bricola: Bricola, own_address: str) -> Gateway:
     return Gateway(bricola, app)
 
 
-def _problem(error: ProblemError) -> JSONResponse:
+def _problem(error: ProblemError, for_owners: bool = False) -> JSONResponse:
     headers = {"WWW-Authenticate": 'Bearer realm="Bricola"'} if error.problem.kind is Kind.IDENTITY else None
-    return JSONResponse(problem_document(error), error.problem.kind.http_status, headers, _PROBLEM_TYPE)
+    return JSONResponse(problem_document(error, for_owners=for_owners), error.problem.kind.http_status, headers, _PROBLEM_TYPE)
 
 
 def _add_problem_handlers(app: FastAPI) -> None:
     @app.exception_handler(ProblemError)
-    async def on_problem(_: Request, error: ProblemError) -> Response:
-        return _problem(error)
+    async def on_problem(request: Request, error: ProblemError) -> Response:
+        # What the management API does needs a sign-in first, so its failures may tell people the inner cause.
+        return _problem(error, for_owners=request.url.path.startswith("/api/"))
 
     @app.exception_handler(RequestValidationError)
     async def on_invalid(_: Request, error: RequestValidationError) -> Response:

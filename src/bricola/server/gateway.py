@@ -7,7 +7,7 @@ import json
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
-from bricola.core.messages.envelope import Soap, version_of
+from bricola.core.messages.envelope import Soap, read_media_type
 from bricola.core.messages.faults import fault_status, problem_fault
 from bricola.core.messages.xml import MOST_BYTES, too_large
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -45,7 +45,7 @@ class Gateway:
 
     async def _soap(self, scope: Scope, path: str, receive: Receive, send: Send) -> None:
         content_type, authorization = _headers(scope)
-        version = version_of(content_type) or Soap.V11
+        version = read_media_type(content_type)[0] or Soap.V11
         try:
             service = self._find(path, 4)
             if scope["method"] != "POST":

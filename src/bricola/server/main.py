@@ -2,6 +2,7 @@
 
 import asyncio
 import errno
+import gc
 import logging
 import signal
 import socket
@@ -13,6 +14,8 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.app import create_app
 from bricola.server.bricola import Bricola
 from bricola.server.settings import Settings
+
+_YOUNG_OBJECTS = 20_000  # that are allocated before the collector looks; some hundred calls' worth
 
 
 def listen(settings: Settings) -> socket.socket:
@@ -71,6 +74,11 @@ class _Server(uvicorn.Server):
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)
         if self.started:
+            # What the start has made lives as long as the process. Left in the collector's sight it is walked again
+            # and again while calls come and go; the call records that wait to be written make that happen often.
+            gc.collect()
+            gc.freeze()
+            gc.set_threshold(_YOUNG_OBJECTS)
             self._telling = asyncio.get_running_loop().run_in_executor(None, self._tell)
 
     def _tell(self) -> None:

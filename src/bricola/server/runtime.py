@@ -85,7 +85,12 @@ class Runtime:
         existing = self._pools.get(key)
         if existing is not None and existing[1] == (backend, binding):
             return existing[0]
-        kind = SqliteKind(name, self._data / binding.file)
+        path = (self._data / binding.file).resolve()
+        if path in (self._data.resolve() / "bricola.db", self._data.resolve() / "calls.db"):
+            raise ProblemError(Problem(
+                "binding.own-store", "A backend cannot be Bricola's own store, which holds its people and secrets.",
+                Kind.INPUT, place=f"environment {environment.name}, backends, {name}, file", found=binding.file))
+        kind = SqliteKind(name, path)
         pool: Pool[DatabaseSession] = Pool(f"{name} in {environment.name}", kind, binding.pool, time.monotonic)  # type: ignore[arg-type]
         pool.start()
         self._pools[key] = (pool, (backend, binding))

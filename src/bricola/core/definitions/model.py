@@ -113,7 +113,7 @@ class ObjectDefinition(Frozen):
     description: Line = ""
     backend: Name
     table: str
-    record: str = ""
+    record: ElementName | Literal[""] = ""
     key: Names = Described(min_length=1)
     change_token: str = ""  # a column that changes with every write
     fields: NamedParts[ObjectField] = Described(min_length=1)
@@ -152,7 +152,7 @@ class ServiceDefinition(Frozen):
     description: Line = ""
     owner: str = ""
     namespace: str = ""
-    access: dict[str, Literal["all"] | tuple[str, ...]] = {}
+    access: dict[Name, Literal["all"] | tuple[str, ...]] = {}
     operations: NamedParts[Operation] = ()
 
     @property

@@ -201,7 +201,7 @@ def _explain(error: Any, model: type[Frozen], kind: str, root: MappingNode, plac
                        expected=f"one of {', '.join(known)}" if known else "", found=shown(str(steps[-1])),
                        mend=_did_you_mean(str(steps[-1]), known))
     if error["type"] == "missing":
-        owner_path = ".".join(path.split(".")[:-1]) or f"the {kind}"
+        owner_path = ".".join(path.split(".")[:-1]) or f"The {kind}"
         return Problem("definition.missing-key", f"{owner_path} needs the key {steps[-1]}.", place=where,
                        mend=f"Add '{steps[-1]}:' there.")
     if error["type"] == "literal_error":

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import Enum
+from functools import lru_cache
 
 from lxml import etree
 
@@ -60,10 +61,13 @@ class WrongVersionError(ProblemError):
     """The root is no SOAP envelope that we know: VersionMismatch in both versions."""
 
 
-def version_of(media_type: str) -> Soap | None:
-    """The version that a content type announces; None for a type that is not SOAP's."""
-    media = media_type.partition(";")[0].strip().lower()
-    return Soap.V12 if media == MEDIA12 else Soap.V11 if media in (MEDIA11, "application/xml", "") else None
+@lru_cache(256)  # a caller sends the same header with every call
+def read_media_type(header: str) -> tuple[Soap | None, str]:
+    """The version that a Content-Type announces and its charset in lower case; None for a type that is not SOAP's."""
+    media, _, parameters = header.partition(";")
+    media = media.strip().lower()
+    charset = parameters.lower().partition("charset=")[2].partition(";")[0].strip("\"' ")
+    return (Soap.V12 if media == MEDIA12 else Soap.V11 if media in (MEDIA11, "application/xml", "") else None), charset
 
 
 def read_envelope(root: etree._Element) -> Envelope:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple, Protocol
 
 from bricola.core.contracts.names import PROBLEM
-from bricola.core.messages.envelope import Soap, WrongVersionError, read_envelope, unknown_operation, version_of
+from bricola.core.messages.envelope import Soap, WrongVersionError, read_envelope, read_media_type, unknown_operation
 from bricola.core.messages.faults import DeclaredFaultError, declared_fault, fault_status, problem_fault
 from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.messages.xml import parse_xml
@@ -97,13 +97,12 @@ class Pipeline:
         started = self._clock()
         course = _Course()
         call = self._new_id()
-        announced = version_of(request.content_type)
+        announced, charset = read_media_type(request.content_type)
         version = announced or Soap.V11
         try:
             if announced is None:
                 raise ProblemError(_wrong_media(request.content_type))
             caller = self._authenticate(service, request, course)
-            charset = request.content_type.partition("charset=")[2].strip("\"' ;").lower()
             envelope = read_envelope(parse_xml(request.body, charset))
             version = envelope.version
             operation = service.by_tag.get(envelope.payload.tag)
@@ -233,12 +232,12 @@ def _read_json(body: bytes) -> object:
     return document
 
 
-def problem_document(error: ProblemError, call: str = "") -> dict[str, Any]:
+def problem_document(error: ProblemError, call: str = "", for_owners: bool = False) -> dict[str, Any]:
     """The RFC 9457 document of all causes; `type` names the first cause's stable code."""
     first = error.problem
     document: dict[str, Any] = {
         "type": f"{PROBLEM}:{first.code}", "title": first.message, "status": first.kind.http_status,
-        "detail": first.sentence(), "problems": [one.as_dict() for one in error.problems],
+        "detail": first.sentence(), "problems": [one.as_dict(for_owners) for one in error.problems],
     }
     if call:
         document["call"] = call
