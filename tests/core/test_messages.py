@@ -150,9 +150,16 @@ def test_any_bytes_are_parsed_or_refused(body: bytes) -> None:
         assert error.problem.kind.blames_sender
 
 
-def test_utf16_is_read() -> None:
+def test_other_encodings_are_read() -> None:
     text = '<?xml version="1.0" encoding="UTF-16"?><a>Łódź</a>'
     assert parse_xml(text.encode("utf-16")).text == "Łódź"
+    assert parse_xml('<?xml version="1.0" encoding="UTF-8"?><a>Łódź</a>'.encode("iso-8859-2"), "iso-8859-2").text == "Łódź"
+    assert parse_xml('<?xml version="1.0" encoding="ISO-8859-1"?><a>café</a>'.encode("latin-1")).text == "café"
+    assert parse_xml(b"<a>LK<!-- dash -->-04<![CDATA[12]]></a>").text == "LK-0412"
+    for charset in ("moon-8", "punycode", "undefined", "iso-8859-99"):
+        with pytest.raises(ProblemError) as caught:
+            parse_xml(b"<a/>", charset)
+        assert caught.value.problem.code == "xml.encoding"
 
 
 def envelope(body: str, namespace: str = ENVELOPE11, header: str = "") -> etree._Element:

@@ -42,8 +42,9 @@ def fault_status(version: Soap, problem: Problem | None) -> int:
 
 def problem_fault(version: Soap, error: ProblemError, call: str = "") -> bytes:
     """The envelope of a fault with one `problem` element for each cause."""
-    return _fault(version, _code(version, error), _reason(error.problems), _details(error.problems, call),
-                  _not_understood(version, error))
+    about_header = version is Soap.V11 and isinstance(error, NotUnderstoodError)  # no detail then: SOAP 1.1, section 4.4
+    detail = "" if about_header else _details(error.problems, call)
+    return _fault(version, _code(version, error), _reason(error.problems), detail, _not_understood(version, error))
 
 
 def declared_fault(version: Soap, fault: DeclaredFaultError, detail: str) -> bytes:
@@ -99,7 +100,7 @@ def _not_understood(version: Soap, error: ProblemError) -> str:
 def _fault(version: Soap, code: str, reason: str, detail: str, header: str = "") -> bytes:
     if version is Soap.V11:
         fault = (f"<soap:Fault><faultcode>soap:{code}</faultcode><faultstring>{clean(reason)}</faultstring>"
-                 f"<detail>{detail}</detail></soap:Fault>")
+                 f"{f'<detail>{detail}</detail>' if detail else ''}</soap:Fault>")
     else:
         fault = (f"<soap:Fault><soap:Code><soap:Value>soap:{code}</soap:Value></soap:Code><soap:Reason>"
                  f'<soap:Text xml:lang="en">{clean(reason)}</soap:Text></soap:Reason>'
