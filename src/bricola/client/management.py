@@ -1,34 +1,18 @@
 """The management API as Python calls. Every method raises ProblemError with all causes that the service names."""
 
-from typing import Any, Self
+from typing import Any
 
-import httpx
-
-from bricola.client.transport import raise_problems, send
+from bricola.client.transport import Connection, raise_problems, send
 
 Json = dict[str, Any]
 
 
-class Client:
+class Client(Connection):
     """A connection to one Bricola. `token` comes from `sign_in` or from the service's users page."""
 
     def __init__(self, url: str, token: str = "", timeout: float = 60.0) -> None:
-        self._http = httpx.Client(base_url=f"{url.rstrip('/')}/api/v1", timeout=timeout)
         self.url = url.rstrip("/")
-        if token:
-            self._use(token)
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.close()
-
-    def close(self) -> None:
-        self._http.close()
-
-    def _use(self, token: str) -> None:
-        self._http.headers["Authorization"] = f"Bearer {token}"
+        super().__init__(f"{self.url}/api/v1", token, timeout)
 
     def _ask(self, method: str, path: str, **options: Any) -> Any:
         response = send(self._http, method, path, **options)
@@ -48,7 +32,7 @@ class Client:
     def sign_in(self, name: str, password: str) -> str:
         """Get a token of 90 days and use it from now on."""
         token = str(self._ask("POST", "/session", json={"name": name, "password": password, "token": True})["token"])
-        self._use(token)
+        self._http.headers["Authorization"] = f"Bearer {token}"
         return token
 
     def who(self) -> Json:

@@ -1,10 +1,8 @@
 """Calling the operations of a deployed service, over its REST face."""
 
-from typing import Any, Self
+from typing import Any
 
-import httpx
-
-from bricola.client.transport import raise_problems, send
+from bricola.client.transport import Connection, raise_problems, send
 
 
 class FaultError(Exception):
@@ -16,21 +14,11 @@ class FaultError(Exception):
         self.detail = detail
 
 
-class ServiceClient:
+class ServiceClient(Connection):
     """One deployed service as one caller. `address` is the REST address that the service's page shows."""
 
     def __init__(self, address: str, caller_token: str = "", timeout: float = 60.0) -> None:
-        headers = {"Authorization": f"Bearer {caller_token}"} if caller_token else {}
-        self._http = httpx.Client(base_url=address.rstrip("/"), headers=headers, timeout=timeout)
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.close()
-
-    def close(self) -> None:
-        self._http.close()
+        super().__init__(address.rstrip("/"), caller_token, timeout)
 
     def call(self, operation: str, **values: Any) -> dict[str, Any]:
         """Call an operation; values by the contract's names. Raises FaultError for a declared fault, ProblemError otherwise."""

@@ -1,10 +1,27 @@
 """What both clients share: sending, and turning problem documents back into problems."""
 
-from typing import Any
+from typing import Any, Self
 
 import httpx
 
 from bricola.core.problems import Kind, Problem, ProblemError
+
+
+class Connection:
+    """An HTTP client with a base address, usable in a `with` block."""
+
+    def __init__(self, base: str, token: str, timeout: float) -> None:
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self._http = httpx.Client(base_url=base, headers=headers, timeout=timeout)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        self._http.close()
 
 
 def send(http: httpx.Client, method: str, path: str, **options: Any) -> httpx.Response:

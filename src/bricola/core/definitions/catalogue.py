@@ -1,6 +1,6 @@
 """A set of definitions that belong together, as one immutable value."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 from typing import TypeVar, cast
 
 from bricola.core.definitions.base import Frozen
@@ -36,10 +36,6 @@ class Catalogue:
 
     def __or__(self, other: "Catalogue") -> "Catalogue":
         return Catalogue((self._by_reference | other._by_reference).values())
-
-    def without(self, references: Iterable[Reference]) -> "Catalogue":
-        gone = set(references)
-        return Catalogue(one for reference, one in self._by_reference.items() if reference not in gone)
 
     def _get(self, kind: type[D], name: str) -> D | None:
         return cast(D | None, self._by_reference.get((kind.kind, name)))  # type: ignore[attr-defined]
@@ -107,12 +103,3 @@ def backends_of(catalogue: Catalogue, service: ServiceDefinition) -> list[str]:
     """The names of the backends that a service reaches, each once."""
     objects = (catalogue.find_object(operation.runs.partition(".")[0]) for operation in service.operations)
     return list(dict.fromkeys(one.backend for one in objects if one is not None))
-
-
-def used_by(catalogue: Catalogue) -> Mapping[Reference, list[str]]:
-    """For each definition the services that need it."""
-    users: dict[Reference, list[str]] = {}
-    for service in catalogue.services():
-        for one in catalogue.needs(service):
-            users.setdefault((one.kind, one.name), []).append(service.name)
-    return users

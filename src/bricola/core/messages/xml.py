@@ -69,12 +69,14 @@ def _to_utf8(body: bytes, charset: str) -> bytes:
     marked = body[:2] in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
     codec = "utf-16" if marked else charset
     if not marked and _KNOWN_CHARSETS.fullmatch(charset) is None:
-        raise ProblemError(Problem("xml.encoding", "The charset of the content type is not read here.", place="Content-Type",
-                                   expected="utf-8, utf-16, iso-8859-… or windows-125…", found=shown(charset), mend="Send UTF-8."))
+        raise ProblemError(Problem(
+            "xml.encoding", "The charset of the content type is not read here.", place="Content-Type",
+            expected="utf-8, utf-16, iso-8859-… or windows-125…", found=shown(charset), mend="Send UTF-8."))
     try:
         text = body.decode(codec)
     except (UnicodeError, LookupError):
-        raise ProblemError(Problem("xml.encoding", f"The bytes of the message are not {codec.upper()}.", mend="Send UTF-8.")) from None
+        raise ProblemError(Problem("xml.encoding", f"The bytes of the message are not {codec.upper()}.",
+                                   mend="Send UTF-8.")) from None
     return _DECLARED_ENCODING.sub(r"\1", text, count=1).encode("utf-8", "replace")
 
 
