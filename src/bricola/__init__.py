@@ -1,3 +1,3 @@
-"""Bricola publishes business objects, workflows, COBOL programs and legacy screens as SOAP operations."""
+"""Bricola publishes business objects as SOAP operations."""
 
 __version__ = "0.1.0"

@@ -10,7 +10,7 @@ from bricola.cli.output import err, print_problems
 from bricola.core.problems import ProblemError
 
 app = typer.Typer(
-    help="Publish business objects, workflows, COBOL programs and legacy screens as SOAP operations.",
+    help="Publish business objects as SOAP operations.",
     no_args_is_help=True, pretty_exceptions_enable=False, context_settings={"help_option_names": ["-h", "--help"]},
 )
 
@@ -23,7 +23,7 @@ def _version(asked: bool) -> None:
 
 @app.callback()
 def main(version: bool = typer.Option(False, "--version", callback=_version, is_eager=True, help="Print the version.")) -> None:
-    """Publish business objects, workflows, COBOL programs and legacy screens as SOAP operations."""
+    """Publish business objects as SOAP operations: define, release, deploy, call."""
 
 
 for module in (serving, people, definitions, services, calling):

@@ -70,7 +70,7 @@ def register(app: typer.Typer) -> None:
             print_json(made)
             return
         out.print(f"Deployed {text(service)} release [bold]{made['release']}[/] to [bold]{text(environment)}[/].")
-        out.print(f"  [dim]{'address':<9}[/]{text(made['soap'])}\n  [dim]{'contract':<9}[/]{text(made['wsdl'])}")
+        out.print(f"  [dim]{'address':<10}[/]{text(made['soap'])}\n  [dim]{'contract':<10}[/]{text(made['wsdl'])}")
 
     @app.command(rich_help_panel=panel)
     def undeploy(service: str, environment: str, at: At = "", as_json: Json = False) -> None:

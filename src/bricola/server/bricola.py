@@ -11,6 +11,7 @@ from bricola.core.definitions.folder import DefinitionFile, as_catalogue
 from bricola.core.definitions.text import read_definition
 from bricola.core.problems import ProblemError
 from bricola.core.runtime.callers import Caller, Callers
+from bricola.core.runtime.live import LiveService
 from bricola.core.runtime.pipeline import Pipeline
 from bricola.server.runtime import Runtime
 from bricola.server.settings import Settings
@@ -40,6 +41,7 @@ class Bricola:
         self.catalogue = Catalogue()
         self.draft_digests: dict[str, str] = {}  # by service; see usecases.services.draft_state
         self.setup_code: str | None = None  # while there is no user
+        self.swapping = asyncio.Lock()  # held while the stored deployment and what is live change together
         self._mending: asyncio.Task[None] | None = None
 
     async def start(self) -> None:
@@ -63,6 +65,7 @@ class Bricola:
 
     async def bring_up(self, environment: str, service: str, number: int) -> None:
         """Put a stored deployment into service; when that fails the service says why instead of answering."""
+        outcome: LiveService | ProblemError
         try:
             release = await self.storage.main(releases.find_release, service, number)
             definition = find_environment(self.catalogue, environment)
@@ -70,9 +73,16 @@ class Bricola:
             frozen = Catalogue(read_definition(text, path) for path, text in release.bundle.items())
             frozen_service = frozen.find_service(service)
             assert frozen_service is not None
-            self.runtime.swap(await self.runtime.prepare(definition, frozen_service, number, frozen))
+            outcome = await self.runtime.prepare(definition, frozen_service, number, frozen)
         except ProblemError as error:
-            self.runtime.mark_down(environment, service, error)
+            outcome = error
+        async with self.swapping:
+            if await self.storage.main(releases.release_in_force, environment, service) != number:
+                return  # somebody deployed or undeployed meanwhile
+            if isinstance(outcome, LiveService):
+                self.runtime.swap(outcome)
+            else:
+                self.runtime.mark_down(environment, service, outcome)
 
     async def load_drafts(self) -> None:
         stored = await self.storage.main(definitions.drafts)

@@ -86,6 +86,14 @@ def deployments(db: sqlite3.Connection, in_force: bool = False, service: str | N
     return [StoredDeployment(*row) for row in rows]
 
 
+def release_in_force(db: sqlite3.Connection, environment: str, service: str) -> int | None:
+    """The release that is deployed there now."""
+    row = db.execute(
+        "SELECT release FROM deployment WHERE environment = ? AND service = ? AND ended_at IS NULL", (environment, service)
+    ).fetchone()
+    return row[0] if row else None
+
+
 def start_deployment(db: sqlite3.Connection, environment: str, service: str, release: int, author: str) -> None:
     """End what is in force there and put the release in its place, in one transaction."""
     with db:

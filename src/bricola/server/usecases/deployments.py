@@ -47,15 +47,17 @@ async def deploy(bricola: Bricola, service: str, environment: str, number: int |
     if stops:
         raise ProblemError(*stops)
     live = await bricola.runtime.prepare(place, definition, release.number, frozen)
-    await bricola.storage.main(releases.start_deployment, environment, service, release.number, author)
-    bricola.runtime.swap(live)
+    async with bricola.swapping:
+        await bricola.storage.main(releases.start_deployment, environment, service, release.number, author)
+        bricola.runtime.swap(live)
     return release
 
 
 async def undeploy(bricola: Bricola, service: str, environment: str, author: str) -> None:
     """Take a service out of an environment. Calls in flight end in peace, later ones are told that it is gone."""
     find_environment(bricola.catalogue, environment)
-    if not await bricola.storage.main(releases.end_deployment, environment, service, author):
-        raise ProblemError(Problem("deployment.none", f"{service} is not deployed in {environment}.", Kind.MISSING,
-                                   place=f"{environment}/{service}"))
-    bricola.runtime.remove(environment, service)
+    async with bricola.swapping:
+        if not await bricola.storage.main(releases.end_deployment, environment, service, author):
+            raise ProblemError(Problem("deployment.none", f"{service} is not deployed in {environment}.", Kind.MISSING,
+                                       place=f"{environment}/{service}"))
+        bricola.runtime.remove(environment, service)
