@@ -14,7 +14,7 @@ const SECTION: Record<string, Key[]> = {
   "/": [{ keys: ["J", "K"], word: "next, previous" }, { keys: ["Enter"], word: "open service" }, { keys: ["T"], word: "test" }, { keys: ["/"], word: "narrow the list" }],
   "/services": [{ keys: ["J", "K"], word: "next, previous operation" }, { keys: ["T"], word: "test" }],
   "/tests": [{ keys: ["Ctrl", "Enter"], word: "send" }],
-  "/calls": [{ keys: ["J", "K"], word: "next, previous" }, { keys: ["Enter"], word: "repeat on the test bench" }, { keys: ["/"], word: "search" }],
+  "/calls": [{ keys: ["J", "K"], word: "next, previous" }, { keys: ["Enter"], word: "open on the test bench" }, { keys: ["/"], word: "search" }],
 };
 
 export function keysOf(section: string): Key[] {

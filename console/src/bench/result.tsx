@@ -3,7 +3,7 @@ import type { Plain, Problem, Reply } from "../api";
 import { CopyButton, Problems } from "../parts/controls";
 import { Mark } from "../parts/marks";
 import { Xml } from "../parts/xml";
-import { bytes, took } from "../words";
+import { bytes, plural, took } from "../words";
 
 export function Result({ reply, problems, busy }: { reply: Reply | undefined; problems: Problem[]; busy: boolean }) {
   if (problems.length) return <section className="p-5" aria-label="Result"><Problems problems={problems} /></section>;
@@ -69,7 +69,7 @@ function Rows({ name, items }: { name: string; items: unknown[] }) {
   if (!items.length) return <p className="px-5 py-2 text-ink2"><span className="font-semibold text-ink">{name}</span>: no rows matched.</p>;
   if (!rows.length) return <Pairs name={name} pairs={items.map((one, index) => [String(index + 1), one])} />;
   return (
-    <table className="tbl"><thead><tr>{heads.map((head) => <th key={head} scope="col" className={numeric.has(head) ? "n" : ""}>{head}</th>)}</tr></thead>
+    <table className="tbl"><caption className="sr-only">{name}, {plural(items.length, "row")}</caption><thead><tr>{heads.map((head) => <th key={head} scope="col" className={numeric.has(head) ? "n" : ""}>{head}</th>)}</tr></thead>
       <tbody>{rows.map((row, index) => <tr key={index}>{heads.map((head) => <td key={head} className={`font-mono text-[12px] whitespace-nowrap ${numeric.has(head) ? "n" : ""}`}>{cell(row[head])}</td>)}</tr>)}</tbody></table>
   );
 }
