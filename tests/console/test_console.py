@@ -142,6 +142,16 @@ def test_theme_is_kept_and_signing_out_ends_the_session(page: Page, demo: Demo) 
     assert page.request.get(f"{demo.url}/api/v1/overview").status == 401
 
 
+def test_the_page_for_callers_copies_addresses_and_samples(page: Page, demo: Demo) -> None:
+    page.goto(demo.address())
+    page.get_by_role("button", name="Copy the SOAP address").click()
+    assert page.evaluate("navigator.clipboard.readText()") == demo.address()
+    page.get_by_text("Sample request, SOAP 1.2").first.click()
+    page.get_by_role("button", name="Copy the sample").first.click()
+    expect(page.get_by_role("button", name="Copy the sample").first).to_have_text("Copied")
+    assert "<registration>LK-0412</registration>" in page.evaluate("navigator.clipboard.readText()")
+
+
 def luminance(colour: str) -> float:
     parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
     red, green, blue = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts)

@@ -29,6 +29,12 @@ _SECURITY = {
 }
 
 
+@router.get("/page.js")
+async def script() -> Response:
+    """The script of these pages: copy buttons."""
+    return Response(_templates.get_template("page.js").render(), media_type="text/javascript")
+
+
 def _page(name: str, status: int = 200, **values: object) -> HTMLResponse:
     return HTMLResponse(_templates.get_template(name).render(**values), status, headers=_SECURITY)
 
