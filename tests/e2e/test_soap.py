@@ -223,6 +223,8 @@ def test_the_contract_is_served_in_any_case_with_the_address_that_was_asked(demo
         assert f'location="{demo.address()}"'.encode() in answer.content
     other = httpx.get(demo.address() + "?wsdl", headers={"Host": "registry.larkmere.example:9000"})
     assert b'location="http://registry.larkmere.example:9000/soap/live/VesselRegistry"' in other.content
+    head = httpx.head(demo.address() + "?wsdl")
+    assert (head.status_code, int(head.headers["content-length"]), head.content) == (200, len(answer.content), b"")
     missing = httpx.get(demo.address() + "?wsdl&release=77")
     assert missing.status_code == 404
     assert missing.headers["content-type"] == "application/problem+json"

@@ -3,6 +3,9 @@
 They need no sign-in, like the contract itself, and tell nothing that the contract does not.
 """
 
+from collections.abc import Callable
+from typing import Any, TypeVar
+
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined
@@ -20,6 +23,7 @@ from bricola.server.usecases.deployments import find_release, release_shape
 from bricola.server.usecases.services import addresses
 
 router = APIRouter(include_in_schema=False)
+_Handler = TypeVar("_Handler", bound=Callable[..., Any])
 _templates = Environment(loader=PackageLoader("bricola.server"), autoescape=True, undefined=StrictUndefined,
                          trim_blocks=True, lstrip_blocks=True)
 _SECURITY = {
@@ -29,7 +33,12 @@ _SECURITY = {
 }
 
 
-@router.get("/page.js")
+def _page_route(path: str) -> Callable[[_Handler], _Handler]:
+    """A route that answers GET and HEAD."""
+    return router.api_route(path, methods=["GET", "HEAD"])
+
+
+@_page_route("/page.js")
 async def script() -> Response:
     """The script of these pages: copy buttons."""
     return Response(_templates.get_template("page.js").render(), media_type="text/javascript")
@@ -39,15 +48,15 @@ def _page(name: str, status: int = 200, **values: object) -> HTMLResponse:
     return HTMLResponse(_templates.get_template(name).render(**values), status, headers=_SECURITY)
 
 
-@router.get("/soap")
-@router.get("/soap/")
+@_page_route("/soap")
+@_page_route("/soap/")
 async def index(request: Request) -> HTMLResponse:
     """All live services, by environment."""
     return _index(request, "")
 
 
-@router.get("/soap/{environment}")
-@router.get("/soap/{environment}/")
+@_page_route("/soap/{environment}")
+@_page_route("/soap/{environment}/")
 async def environment_index(environment: str, request: Request) -> HTMLResponse:
     bricola = bricola_of(request)
     if bricola.catalogue.find_environment(environment) is None:
@@ -66,7 +75,7 @@ def _index(request: Request, only: str) -> HTMLResponse:
     return _page("index.html", places=places, organisation=bricola.settings.organisation, only=only)
 
 
-@router.get("/soap/{environment}/{service}")
+@_page_route("/soap/{environment}/{service}")
 async def service(environment: str, service: str, request: Request) -> Response:
     """The contract with ?wsdl in any letter case (&release=N for an older one); else the page for callers."""
     bricola, asked = bricola_of(request), asked_base(request)
@@ -97,7 +106,7 @@ async def _contract(bricola: Bricola, environment: str, service: str, live: Live
     return Response(body, media_type="text/xml; charset=utf-8")
 
 
-@router.get("/rest/{environment}/{service}/openapi.json")
+@_page_route("/rest/{environment}/{service}/openapi.json")
 async def openapi(environment: str, service: str, request: Request) -> dict[str, object]:
     bricola = bricola_of(request)
     live = bricola.runtime.find(environment, service)
