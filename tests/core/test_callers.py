@@ -5,7 +5,7 @@ import base64
 import pytest
 
 from bricola.core.problems import Kind, ProblemError
-from bricola.core.runtime.callers import Caller, Callers, token_digest
+from bricola.core.runtime.callers import Caller, Callers, Token, token_digest
 
 DESK = Caller("harbour-desk", frozenset({"lock-desk"}))
 
@@ -16,7 +16,7 @@ def basic(name: str, token: str) -> bytes:
 
 def make() -> Callers:
     callers = Callers(lambda: now[0])
-    callers.replace([(token_digest("secret"), DESK)])
+    callers.replace([Token(token_digest("secret"), DESK)])
     return callers
 
 

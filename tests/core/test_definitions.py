@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import read_bundle, read_folder, write_folder
 from bricola.core.definitions.model import KINDS, TypeDefinition
-from bricola.core.definitions.review import Severity, review
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.problems import ProblemError
+from bricola.core.review import Severity, review
 from bricola.core.shapes.resolve import resolve_service
 from bricola.demo.start import catalogue_files
 from tests.core.samples import PARTS, gauge_catalogue

@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from bricola.adapters.sqlite import SqliteKind
-from bricola.core.definitions.model import PoolSettings
+from bricola.core.definitions.model import Endpoint, EnvironmentDefinition, PoolSettings
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import ProblemError
 from bricola.core.runtime.live import LiveService, compile_service
@@ -36,11 +36,11 @@ def make_database(path: Path) -> None:
 @pytest.fixture
 async def live(tmp_path: Path) -> AsyncIterator[LiveService]:
     make_database(tmp_path / "g.db")
-    pool = Pool("g", SqliteKind("registry", tmp_path / "g.db"), PoolSettings(), time.monotonic)
+    pool = Pool("g", SqliteKind("registry", tmp_path), (Endpoint(name="main", address="g.db"),), PoolSettings(), time.monotonic)
     catalogue = gauge_catalogue()
     service = catalogue.find_service("GaugeBook")
     assert service is not None
-    yield compile_service("live", service, 1, catalogue, {"registry": pool})  # type: ignore[dict-item]
+    yield compile_service(EnvironmentDefinition(name="live"), service, 1, catalogue, {"registry": pool})  # type: ignore[dict-item]
     await pool.close()
 
 
@@ -98,12 +98,12 @@ def test_a_foreign_position_is_refused(text: str) -> None:
 
 
 async def test_a_missing_database_is_never_created_and_hides_its_path(tmp_path: Path) -> None:
-    kind = SqliteKind("registry", tmp_path / "none.db")
+    kind, missing = SqliteKind("registry", tmp_path), Endpoint(name="main", address="none.db")
     with pytest.raises(ProblemError) as caught:
-        await kind.open()
+        await kind.open(missing)
     assert not (tmp_path / "none.db").exists()
     assert str(tmp_path) not in str(caught.value.problem.as_dict())
     assert str(tmp_path) in caught.value.problem.inner
     (tmp_path / "none.db").write_bytes(b"no database at all, but long enough to be looked at" * 50)
     with pytest.raises(ProblemError, match="cannot be reached"):
-        await kind.open()
+        await kind.open(missing)

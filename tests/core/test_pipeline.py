@@ -9,11 +9,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.request import read_reply, sample_values, write_request
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.callers import Caller, Callers, token_digest
+from bricola.core.runtime.callers import Caller, Callers, Token, token_digest
 from bricola.core.runtime.live import LiveService, compile_service
 from bricola.core.runtime.pipeline import Answer, CallRecord, Pipeline, Request
 from tests.core.samples import gauge_catalogue
@@ -30,15 +31,16 @@ class Records(list[CallRecord]):
 def make(handler: Any = None, anonymous: bool = False) -> tuple[Pipeline, LiveService, Records]:
     """A pipeline with one reader and one stranger; `handler` answers GetGauge."""
     callers = Callers(lambda: 0.0)
-    callers.replace([(token_digest("reader-token"), Caller("tide-reader", frozenset({"reader"}))),
-                     (token_digest("stranger-token"), Caller("stranger", frozenset({"painter"})))])
+    callers.replace([Token(token_digest("reader-token"), Caller("tide-reader", frozenset({"reader"}))),
+                     Token(token_digest("stranger-token"), Caller("stranger", frozenset({"painter"})))])
     records = Records()
     ticks = iter(range(10**9))
     pipeline = Pipeline(callers, records, lambda: 1000.0, lambda: next(ticks) / 1000, lambda: "call-1")
     catalogue = gauge_catalogue()
     definition = catalogue.find_service("GaugeBook")
     assert definition is not None
-    service = compile_service("live", definition, 7, catalogue, {"registry": None}, anonymous)  # type: ignore[dict-item]
+    place = EnvironmentDefinition(name="live", anonymous=("GaugeBook",) if anonymous else ())
+    service = compile_service(place, definition, 7, catalogue, {"registry": None})  # type: ignore[dict-item]
 
     async def answer(values: dict[str, Any]) -> dict[str, Any]:
         return {"gauge": GOOD | values}

@@ -145,7 +145,7 @@ def test_an_environment_is_a_live_setting(own: Demo, client: Client) -> None:
     client.apply(files | {path: moved.replace("gone.db", "nowhere/gone.db")})
     with pytest.raises(ProblemError) as caught:
         client.deploy("VesselRegistry", "live", 1)
-    assert "gone.db" in caught.value.problem.inner  # those who run the service see the cause, callers do not
+    assert "gone.db" in caught.value.problem.found  # those who run the service see the cause, callers do not
     client.apply(files | {path: files[path].replace("address", "x") + "address: https://registry.larkmere.example/\n"})
     assert place(client, "live")["state"] == "serving"
     assert place(client, "live")["soap"] == "https://registry.larkmere.example/soap/live/VesselRegistry"

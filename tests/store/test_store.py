@@ -35,10 +35,10 @@ def test_one_deployment_is_in_force_per_place(tmp_path: Path) -> None:
     for number in (1, 2):
         assert releases.add_release(db, "S", f"d{number}", {"s.yaml": "x"}, "", "imke") == number
     for number in (1, 2):
-        releases.start_deployment(db, "live", "S", number, "imke")
+        releases.start_deployment(db, "live", "S", 1, number, "imke")
     assert [(one.release, one.ended_at is None) for one in releases.deployments(db)] == [(2, True), (1, False)]
     with pytest.raises(sqlite3.IntegrityError):
-        releases.start_deployment(db, "live", "S", 3, "imke")
+        releases.start_deployment(db, "live", "S", 1, 3, "imke")
     assert [one.release for one in releases.deployments(db, in_force=True)] == [2]
 
 
@@ -49,7 +49,7 @@ def test_secrets_are_kept_as_digests_only(tmp_path: Path) -> None:
     people.save_caller(db, "desk", "", ["b", "a", "a"])
     people.add_token(db, "desk", b"digest", "brc_abc")
     people.save_caller(db, "desk", "new words", ["c"])
-    assert [(one.roles, one.tokens[0][0]) for one in people.callers(db)] == [(("c",), "brc_abc")]
+    assert [(one.roles, one.tokens[0].prefix) for one in people.callers(db)] == [(("c",), "brc_abc")]
     assert people.revoke_tokens(db, "desk", "brc_abc") == 1
 
 

@@ -8,9 +8,12 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
+from bricola.core.definitions.model import Endpoint
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.objects import Row
+from bricola.core.runtime.sessions import SessionLostError
 
+_FILE_ERRORS = (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CANTOPEN)
 _WAIT_SECONDS = 5.0  # for a lock that another writer holds, in the worker thread
 
 
@@ -56,43 +59,38 @@ class SqliteSession:
             raise self._failed(error) from None
 
     def _failed(self, error: sqlite3.Error) -> ProblemError:
-        self.sound = False
-        return ProblemError(Problem(
-            "backend.failed", f"The backend {self._name} did not answer the query.", Kind.BACKEND,
-            mend="The people who run the service find the cause in the record of this call.", inner=str(error),
-        ))
+        problem = statement_failed(self._name, error)
+        # The low byte is the primary code: an I/O error, a damaged file, a file that is gone.
+        if (getattr(error, "sqlite_errorcode", 0) & 0xFF) in _FILE_ERRORS:
+            self.sound = False
+            return SessionLostError(problem, begun=True)
+        return ProblemError(problem)
+
+
+def statement_failed(backend: str, error: Exception) -> Problem:
+    """A backend that answers refused a statement; the cause is for owners."""
+    return Problem(
+        "backend.failed", f"The backend {backend} did not answer the query.", Kind.BACKEND,
+        mend="The people who run the service find the cause in the record of this call.", inner=str(error).strip())
 
 
 class SqliteKind:
-    """How the pool handles SQLite sessions. `name` is the backend's, `path` its file in one environment."""
+    """How the pool handles SQLite sessions. `name` is the backend's; an endpoint's address is a file below `data`."""
 
-    def __init__(self, name: str, path: Path) -> None:
+    def __init__(self, name: str, data: Path) -> None:
         self._name = name
-        self._path = path
+        self._data = data
 
-    async def open(self) -> SqliteSession:
+    async def open(self, endpoint: Endpoint) -> SqliteSession:
         """Raises ProblemError when the file is missing or is no database; a missing file is never created."""
+        path = self._data / endpoint.address
         worker = ThreadPoolExecutor(1, thread_name_prefix=f"sqlite-{self._name}")
         try:
-            connection = await asyncio.get_running_loop().run_in_executor(worker, self._connect)
+            connection = await asyncio.get_running_loop().run_in_executor(worker, connect, path)
         except sqlite3.Error as error:
             worker.shutdown(wait=False)
-            raise ProblemError(Problem(
-                "backend.unreachable", f"The backend {self._name} cannot be reached.", Kind.BACKEND,
-                mend="The people who run the service find the cause in the record of this call.",
-                inner=f"{self._path}: {error}",
-            )) from None
+            raise unreachable(self._name, f"{path}: {error}") from None
         return SqliteSession(self._name, connection, worker)
-
-    def _connect(self) -> sqlite3.Connection:
-        uri = f"{self._path.absolute().as_uri()}?mode=rw"
-        connection = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False, timeout=0)
-        try:
-            connection.execute("SELECT COUNT(*) FROM sqlite_schema").fetchone()
-        except sqlite3.Error:
-            connection.close()
-            raise
-        return connection
 
     def is_sound(self, session: SqliteSession) -> bool:
         return session.sound
@@ -100,11 +98,46 @@ class SqliteKind:
     def is_clean(self, session: SqliteSession) -> bool:
         return session.sound and not session.connection.in_transaction
 
+    async def check(self, session: SqliteSession) -> bool:
+        try:
+            await session.rows("SELECT COUNT(*) FROM sqlite_schema", [])
+        except ProblemError:
+            return False
+        return session.sound
+
     async def reset(self, session: SqliteSession) -> bool:
         if session.sound and session.connection.in_transaction:
             await asyncio.get_running_loop().run_in_executor(session.worker, session.connection.rollback)
         return session.sound
 
     async def close(self, session: SqliteSession) -> None:
-        await asyncio.get_running_loop().run_in_executor(session.worker, session.connection.close)
+        with contextlib.suppress(RuntimeError):  # closed before
+            await asyncio.get_running_loop().run_in_executor(session.worker, session.connection.close)
         session.worker.shutdown(wait=False)
+
+    def cut(self, session: SqliteSession) -> None:
+        session.connection.interrupt()
+
+    def identity(self, session: SqliteSession) -> str:
+        return ""
+
+    async def most_sessions(self, session: SqliteSession) -> int | None:
+        return None
+
+
+def connect(path: Path) -> sqlite3.Connection:
+    """Open an existing database and read its schema, so that what is no database is told now."""
+    uri = f"{path.absolute().as_uri()}?mode=rw"
+    connection = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False, timeout=0)
+    try:
+        connection.execute("SELECT COUNT(*) FROM sqlite_schema").fetchone()
+    except sqlite3.Error:
+        connection.close()
+        raise
+    return connection
+
+
+def unreachable(backend: str, inner: str) -> ProblemError:
+    return ProblemError(Problem(
+        "backend.unreachable", f"The backend {backend} cannot be reached.", Kind.BACKEND,
+        mend="The people who run the service find the cause in the record of this call.", inner=inner))

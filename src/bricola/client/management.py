@@ -1,71 +1,47 @@
 """The management API as Python calls. Every method raises ProblemError with all causes that the service names."""
 
-from typing import Any
+from datetime import date
 
-from bricola.client.transport import Connection, raise_problems, send
+from bricola.client.people import PeopleCalls
+from bricola.client.running import RunningCalls
+from bricola.client.transport import Json, raise_problems, send
 
-Json = dict[str, Any]
 
-
-class Client(Connection):
+class Client(PeopleCalls, RunningCalls):
     """A connection to one Bricola. `token` comes from `sign_in` or from the service's users page."""
-
-    def __init__(self, url: str, token: str = "", timeout: float = 60.0) -> None:
-        self.url = url.rstrip("/")
-        super().__init__(f"{self.url}/api/v1", token, timeout)
-
-    def _ask(self, method: str, path: str, **options: Any) -> Any:
-        response = send(self._http, method, path, **options)
-        raise_problems(response)
-        return response.json() if response.content else None
-
-    # people
-
-    def state(self) -> Json:
-        """Whether the service waits for its first user; needs no token."""
-        return dict(self._ask("GET", "/state"))
-
-    def set_up(self, code: str, name: str, password: str) -> None:
-        """Make the first user, with the one-time code of the first start."""
-        self._ask("POST", "/setup", json={"code": code, "name": name, "password": password})
-
-    def sign_in(self, name: str, password: str) -> str:
-        """Get a token of 90 days and use it from now on."""
-        token = str(self._ask("POST", "/session", json={"name": name, "password": password, "token": True})["token"])
-        self._http.headers["Authorization"] = f"Bearer {token}"
-        return token
-
-    def who(self) -> Json:
-        return dict(self._ask("GET", "/session"))
-
-    def add_user(self, name: str, password: str, role: str) -> None:
-        self._ask("POST", "/users", json={"name": name, "password": password, "role": role})
-
-    def callers(self) -> list[Json]:
-        return list(self._ask("GET", "/callers"))
-
-    def save_caller(self, name: str, roles: list[str], description: str = "") -> None:
-        self._ask("PUT", f"/callers/{name}", json={"roles": roles, "description": description})
-
-    def new_token(self, caller: str) -> str:
-        """A new token of a caller, shown here and never again."""
-        return str(self._ask("POST", f"/callers/{caller}/tokens")["token"])
-
-    def revoke_token(self, caller: str, prefix: str) -> None:
-        self._ask("DELETE", f"/callers/{caller}/tokens/{prefix}")
 
     # definitions
 
-    def apply(self, files: dict[str, str], remove_others: bool = False, plan_only: bool = False) -> list[Json]:
-        """Make drafts of definition files (path -> YAML); answers what changes, or would with `plan_only`."""
-        body = {"files": files, "remove_others": remove_others, "plan_only": plan_only}
+    def apply(self, files: dict[str, str], remove_others: bool = False, plan_only: bool = False,
+              based_on: dict[str, int] | None = None) -> list[Json]:
+        """Make drafts of definition files (path -> YAML); answers what changes, or would with `plan_only`.
+
+        `based_on` is what `revisions` answered when the files were taken; with it, what somebody saved since then is a
+        conflict and is never overwritten."""
+        body = {"files": files, "remove_others": remove_others, "plan_only": plan_only, "based_on": based_on}
         return list(self._ask("POST", "/definitions", json=body)["changes"])
 
     def export(self) -> dict[str, str]:
         return dict(self._ask("GET", "/definitions")["files"])
 
+    def export_with_revisions(self) -> tuple[dict[str, str], dict[str, int]]:
+        """The files, and the revision of each definition by 'kind name'."""
+        found = self._ask("GET", "/definitions")
+        return dict(found["files"]), dict(found["revisions"])
+
+    def compare_folder(self, files: dict[str, str]) -> list[Json]:
+        """How files differ from the drafts, line by line."""
+        return list(self._ask("POST", "/definitions/comparison", json={"files": files}))
+
+    def revisions(self, kind: str, name: str) -> list[Json]:
+        return list(self._ask("GET", f"/definitions/{kind}/{name}/revisions"))
+
     def review(self, service: str, environment: str = "") -> list[Json]:
         return list(self._ask("GET", f"/services/{service}/review", params={"environment": environment}))
+
+    def mend(self, service: str, environment: str = "", code: str = "") -> list[Json]:
+        """Do the mends that are mechanical; answers the changed definitions."""
+        return list(self._ask("POST", f"/services/{service}/mend", json={"environment": environment, "code": code})["changes"])
 
     # services
 
@@ -78,15 +54,46 @@ class Client(Connection):
     def operations(self, service: str, environment: str = "") -> list[Json]:
         return list(self._ask("GET", f"/services/{service}/operations", params={"environment": environment}))
 
-    def release(self, service: str, notes: str = "") -> Json:
-        return dict(self._ask("POST", f"/services/{service}/releases", json={"notes": notes}))
+    def callers_of(self, service: str, environment: str = "", days: int = 30) -> list[Json]:
+        """Who called which operation in the last days."""
+        return list(self._ask("GET", f"/services/{service}/callers", params={"environment": environment, "days": days}))
 
-    def deploy(self, service: str, environment: str, release: int | None = None) -> Json:
-        body = {"environment": environment, "release": release}
+    def release(self, service: str, notes: str = "", consent: str = "") -> Json:
+        """Freeze the draft. `consent` is the reason why a breaking change is let through."""
+        return dict(self._ask("POST", f"/services/{service}/releases", json={"notes": notes, "consent": consent}))
+
+    def compare(self, service: str, old: str, new: str = "draft") -> Json:
+        """From one to the other, each a release number, 'draft' or an environment: differences, verdict, callers."""
+        return dict(self._ask("GET", f"/services/{service}/comparison", params={"old": old, "new": new}))
+
+    def plan(self, service: str, environment: str, release: int | None = None) -> Json:
+        """What a deployment would do, and its gates."""
+        params: Json = {"environment": environment} | ({} if release is None else {"release": release})
+        return dict(self._ask("GET", f"/services/{service}/deployment-plan", params=params))
+
+    def deploy(self, service: str, environment: str, release: int | None = None, share: int = 100, consent: str = "") -> Json:
+        """Make a release live, the newest when none is given; with a share below 100 beside what is live."""
+        body = {"environment": environment, "release": release, "share": share, "consent": consent}
         return dict(self._ask("POST", f"/services/{service}/deployments", json=body))
 
-    def undeploy(self, service: str, environment: str) -> None:
-        self._ask("DELETE", f"/services/{service}/deployments/{environment}")
+    def roll_back(self, service: str, environment: str, version: int = 1) -> Json:
+        return dict(self._ask("POST", f"/services/{service}/deployments/{environment}/rollback", json={"version": version}))
+
+    def promote(self, service: str, environment: str, consent: str = "", version: int = 1) -> Json:
+        """Make live there what is live in the environment that it follows."""
+        body = {"version": version, "consent": consent}
+        return dict(self._ask("POST", f"/services/{service}/deployments/{environment}/promotion", json=body))
+
+    def retire(self, service: str, environment: str, on: date | None, words: str = "", version: int = 1) -> Json:
+        """Announce the end of a service in an environment; None takes it back."""
+        body = {"on": on.isoformat() if on else None, "words": words, "version": version}
+        return dict(self._ask("PUT", f"/services/{service}/deployments/{environment}/end", json=body))
+
+    def undeploy(self, service: str, environment: str, version: int = 1) -> None:
+        self._ask("DELETE", f"/services/{service}/deployments/{environment}", params={"version": version})
+
+    def deployments(self, limit: int = 50) -> list[Json]:
+        return list(self._ask("GET", "/deployments", params={"limit": limit}))
 
     def contract(self, service: str, environment: str = "", release: int | None = None) -> bytes:
         """The WSDL: live in an environment, of a release, or of the draft."""

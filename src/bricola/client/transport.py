@@ -24,6 +24,22 @@ class Connection:
         self._http.close()
 
 
+Json = dict[str, Any]
+
+
+class ApiConnection(Connection):
+    """The management API of one service. Every method raises ProblemError."""
+
+    def __init__(self, url: str, token: str = "", timeout: float = 60.0) -> None:
+        self.url = url.rstrip("/")
+        super().__init__(f"{self.url}/api/v1", token, timeout)
+
+    def _ask(self, method: str, path: str, **options: Any) -> Any:
+        response = send(self._http, method, path, **options)
+        raise_problems(response)
+        return response.json() if response.content else None
+
+
 def send(http: httpx.Client, method: str, path: str, **options: Any) -> httpx.Response:
     """One request. Raises ProblemError when nothing answers; the status is left to the caller."""
     try:

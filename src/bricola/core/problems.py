@@ -19,6 +19,8 @@ class Kind(StrEnum):
     TOO_LARGE = "too-large"
     MEDIA = "media"  # a content type that is not understood here
     METHOD = "method"  # an HTTP method that is not offered here
+    LIMIT = "limit"  # the sender asks for more than it may; try again later
+    GONE = "gone"  # it was here and is no more, on purpose
     BUSY = "busy"  # try again later
     BACKEND = "backend"  # a system of record does not answer as it should
     INTERNAL = "internal"  # a mistake of ours
@@ -31,7 +33,7 @@ class Kind(StrEnum):
     @property
     def blames_sender(self) -> bool:
         """Whether repeating the request unchanged must fail again (SOAP: Client / Sender)."""
-        return self not in (Kind.BUSY, Kind.BACKEND, Kind.INTERNAL)
+        return self not in (Kind.LIMIT, Kind.BUSY, Kind.BACKEND, Kind.INTERNAL)
 
 
 _HTTP_STATUS = {
@@ -43,6 +45,8 @@ _HTTP_STATUS = {
     Kind.CONFLICT: 409,
     Kind.TOO_LARGE: 413,
     Kind.MEDIA: 415,
+    Kind.GONE: 410,
+    Kind.LIMIT: 429,  # RFC 6585
     Kind.BUSY: 503,
     Kind.BACKEND: 502,
     Kind.INTERNAL: 500,

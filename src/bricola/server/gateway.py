@@ -4,16 +4,18 @@ It answers POST on /soap and /rest itself and hands every other request on.
 """
 
 import json
+import time
 from collections.abc import Awaitable, Callable, MutableMapping
+from email.utils import formatdate
 from typing import Any
 
 from bricola.core.messages.envelope import Soap, read_media_type
 from bricola.core.messages.faults import fault_status, problem_fault
 from bricola.core.messages.xml import MOST_BYTES, too_large
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.live import LiveService
 from bricola.core.runtime.pipeline import PROBLEM_JSON, Answer, Request, problem_document
 from bricola.server.bricola import Bricola
+from bricola.server.runtime import LivePlace, Retirement
 
 Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
@@ -47,7 +49,7 @@ class Gateway:
         content_type, authorization = _headers(scope)
         version = read_media_type(content_type)[0] or Soap.V11
         try:
-            service = self._find(path, 4)
+            place = self._find(path)
             if scope["method"] != "POST":
                 raise ProblemError(_wrong_method(scope["method"], "POST", "SOAP"))
             body = await _read_body(scope, receive)
@@ -57,12 +59,13 @@ class Gateway:
             answer = Answer(fault_status(version, error.problem), version.content_type, problem_fault(version, error))
             await _respond(send, answer, allow=b"POST, GET" if error.problem.kind is Kind.METHOD else b"")
             return
-        await _respond(send, await self._bricola.pipeline.soap(service, Request(body, content_type, authorization)))
+        request = Request(body, content_type, authorization, _peer(scope))
+        await _respond(send, await self._bricola.pipeline.soap(next(place.turns), request), sunset=place.retirement)
 
     async def _rest(self, scope: Scope, path: str, receive: Receive, send: Send) -> None:
         content_type, authorization = _headers(scope)
         try:
-            service = self._find(path.rpartition("/")[0], 4)
+            place = self._find(path.rpartition("/")[0])
             if scope["method"] != "POST":
                 raise ProblemError(_wrong_method(scope["method"], "POST", "REST"))
             body = await _read_body(scope, receive)
@@ -74,15 +77,20 @@ class Gateway:
             await _respond(send, answer, allow=b"POST" if error.problem.kind is Kind.METHOD else b"")
             return
         name = path.rpartition("/")[2]
-        await _respond(send, await self._bricola.pipeline.rest(service, name, Request(body, content_type, authorization)))
+        request = Request(body, content_type, authorization, _peer(scope))
+        await _respond(send, await self._bricola.pipeline.rest(next(place.turns), name, request), sunset=place.retirement)
 
-    def _find(self, path: str, parts: int) -> LiveService:
+    def _find(self, path: str) -> LivePlace:
         pieces = path.split("/")
         runtime = self._bricola.runtime
-        if len(pieces) == parts:
-            service = runtime.find(pieces[2], pieces[3])
-            if service is not None:
-                return service
+        if len(pieces) == 4:
+            place = runtime.place(pieces[2], pieces[3])
+            if place is not None:
+                if place.retirement is not None and time.time() >= place.retirement.ends:
+                    raise ProblemError(Problem(
+                        "service.retired", f"{pieces[3]} ended on {place.retirement.day}.", Kind.GONE, place=path,
+                        mend=place.retirement.words or "Ask the owner of the service what to use instead."))
+                return place
             if runtime.down(pieces[2], pieces[3]) is not None:
                 raise ProblemError(Problem(
                     "service.down", f"{pieces[3]} in {pieces[2]} is deployed but cannot answer.", Kind.BUSY,
@@ -128,7 +136,12 @@ def _wrong_method(found: str, expected: str, face: str) -> Problem:
     return Problem("http.method", f"{face} calls are sent with {expected}.", Kind.METHOD, expected=expected, found=found)
 
 
-async def _respond(send: Send, answer: Answer, allow: bytes = b"") -> None:
+def _peer(scope: Scope) -> str:
+    client = scope.get("client")
+    return client[0] if client else ""
+
+
+async def _respond(send: Send, answer: Answer, allow: bytes = b"", sunset: Retirement | None = None) -> None:
     headers = [(b"content-type", answer.content_type), (b"content-length", b"%d" % len(answer.body))]
     if answer.call:
         headers.append((b"call-id", answer.call.encode()))
@@ -136,5 +149,9 @@ async def _respond(send: Send, answer: Answer, allow: bytes = b"") -> None:
         headers.append(_CHALLENGE)
     if allow:
         headers.append((b"allow", allow))
+    if answer.status == 429:
+        headers.append((b"retry-after", b"1"))
+    if sunset is not None:  # RFC 8594
+        headers.append((b"sunset", formatdate(sunset.ends, usegmt=True).encode()))
     await send({"type": "http.response.start", "status": answer.status, "headers": headers})
     await send({"type": "http.response.body", "body": answer.body})

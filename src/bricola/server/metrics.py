@@ -2,9 +2,9 @@
 
 from bricola.server.bricola import Bricola
 
-_POOL_GAUGES = ("size", "idle", "waiting", "max_size")
-_POOL_COUNTERS = ("requests", "requests_queued", "requests_wait", "requests_timed_out", "requests_refused", "opened",
-                  "open_failures", "closed", "broken")
+_POOL_GAUGES = ("pool_min", "pool_max", "pool_size", "pool_available", "requests_waiting")
+_POOL_COUNTERS = ("requests_num", "requests_queued", "requests_wait_ms", "requests_errors", "usage_ms", "returns_bad",
+                  "connections_num", "connections_ms", "connections_errors", "connections_lost")
 
 
 def write_metrics(bricola: Bricola) -> str:
@@ -19,7 +19,7 @@ def write_metrics(bricola: Bricola) -> str:
     pools = [(f'environment="{one["environment"]}",backend="{one["backend"]}"', one)
              for one in bricola.runtime.pool_statistics()]
     for name in _POOL_GAUGES:
-        _family(lines, f"bricola_pool_{name}", "gauge", f"Pool sessions: {name.replace('_', ' ')}",
+        _family(lines, f"bricola_pool_{name.removeprefix('pool_')}", "gauge", f"Pool sessions: {name.replace('_', ' ')}",
                 [(labels, one[name]) for labels, one in pools])
     for name in _POOL_COUNTERS:
         _family(lines, f"bricola_pool_{name}_total", "counter", f"Pool: {name.replace('_', ' ')}",

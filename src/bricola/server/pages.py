@@ -19,7 +19,7 @@ from bricola.core.runtime.live import LiveService
 from bricola.core.shapes.model import OperationShape, Record, ServiceShape
 from bricola.server.api.access import asked_base, bricola_of
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.deployments import find_release, release_shape
+from bricola.server.usecases.frozen import find_release, release_shape
 from bricola.server.usecases.services import addresses
 
 router = APIRouter(include_in_schema=False)
@@ -70,7 +70,7 @@ def _index(request: Request, only: str) -> HTMLResponse:
     for environment in bricola.catalogue.environments():
         live = sorted((one for one in bricola.runtime.services() if one.environment == environment.name), key=lambda s: s.name)
         if not only or only == environment.name:
-            rows = [(one, addresses(bricola, environment.name, one.name, asked)) for one in live]
+            rows = [(one, addresses(bricola, environment.name, one.segment, asked)) for one in live]
             places.append((environment, rows))
     return _page("index.html", places=places, organisation=bricola.settings.organisation, only=only)
 
@@ -100,7 +100,7 @@ async def _contract(bricola: Bricola, environment: str, service: str, live: Live
                                    mend="The index of services is at /soap/."))
     if release and release != str(live.release):
         number = int(release) if release.isascii() and release.isdigit() and len(release) < 10 else -1
-        body = write_wsdl(release_shape(await find_release(bricola, service, number)), address)
+        body = write_wsdl(release_shape(await find_release(bricola, live.name, number)), address, live.notice)
     else:
         body = live.contract(address)
     return Response(body, media_type="text/xml; charset=utf-8")
@@ -112,7 +112,7 @@ async def openapi(environment: str, service: str, request: Request) -> dict[str,
     live = bricola.runtime.find(environment, service)
     if live is None:
         raise ProblemError(Problem("service.unknown", f"{service} is not live in {environment}.", Kind.MISSING))
-    return write_openapi(live.shape, addresses(bricola, environment, service, asked_base(request))["rest"], live.release)
+    return write_openapi(live.shape, addresses(bricola, environment, service, asked_base(request))["rest"], live.release, live.notice)
 
 
 def _samples(shape: ServiceShape, operation: OperationShape) -> list[tuple[str, str]]:

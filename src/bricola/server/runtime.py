@@ -1,99 +1,195 @@
-"""What is live: the services that answer, and the pools that they share."""
+"""What is live: the services that answer at each address, and the pools that they share."""
 
+import itertools
 import logging
 import time
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
+from bricola.adapters.postgres import PostgresKind
+from bricola.adapters.secrets import Secrets
 from bricola.adapters.sqlite import SqliteKind
 from bricola.core.definitions.catalogue import Catalogue, backends_of
-from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, PoolSettings, ServiceDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.live import LiveService, compile_service
 from bricola.core.runtime.objects import DatabaseSession
 from bricola.core.runtime.pool import Pool
+from bricola.core.runtime.sessions import SessionKind
 
 log = logging.getLogger("bricola.runtime")
 
-Place = tuple[str, str]  # environment and service
-_Made = tuple[BackendDefinition, Binding]
+Place = tuple[str, str]  # environment, and the service's segment of the address
+AnyPool = Pool[DatabaseSession]
+
+
+@dataclass(frozen=True)
+class Retirement:
+    """When a place stops answering (seconds since 1970), and what callers are told."""
+
+    ends: float
+    day: str
+    words: str
+
+    @property
+    def notice(self) -> str:
+        return f"Retired: ends on {self.day}. {self.words}".strip()
+
+
+@dataclass(frozen=True)
+class LivePlace:
+    """What answers at one address: one release, or two that share the calls. Replaced as a whole."""
+
+    parts: tuple[tuple[LiveService, int], ...]  # with their shares in percent, the oldest first
+    turns: Iterator[LiveService]
+    retirement: Retirement | None = None
+
+    @property
+    def main(self) -> LiveService:
+        """The one that the contract and the pages tell of: the greatest share, the older one of two halves."""
+        return max(self.parts, key=lambda one: one[1])[0]
+
+
+def spread(parts: Sequence[tuple[LiveService, int]]) -> Iterator[LiveService]:
+    """The parts in turn, evenly mixed by their shares, without end."""
+    if len(parts) == 1:
+        return itertools.repeat(parts[0][0])
+    owed = [0.0] * len(parts)
+    order: list[LiveService] = []
+    for _ in range(100):
+        owed = [one + share for one, (_, share) in zip(owed, parts, strict=True)]
+        chosen = owed.index(max(owed))
+        owed[chosen] -= 100
+        order.append(parts[chosen][0])
+    return itertools.cycle(order)
 
 
 class Runtime:
-    """Live services by environment and name. Swapping one is replacing one reference, so no call is lost:
-    those in flight hold the old service and end on it."""
+    """Live services by place. Swapping is replacing one reference, so no call is lost: those in flight hold the
+    service that they began with and end on it."""
 
-    def __init__(self, data: Path) -> None:
-        self._data = data
-        self._live: dict[Place, LiveService] = {}
+    def __init__(self, data: Path, secrets: Secrets) -> None:
+        self._data = data.resolve()
+        self._secrets = secrets
+        self._live: dict[Place, LivePlace] = {}
         self._down: dict[Place, ProblemError] = {}
-        self._pools: dict[tuple[str, str], tuple[Pool[DatabaseSession], _Made]] = {}
+        self._pools: dict[tuple[str, str], tuple[AnyPool, BackendDefinition, Binding]] = {}
+        self._retirements: dict[Place, Retirement] = {}
 
-    def find(self, environment: str, service: str) -> LiveService | None:
-        return self._live.get((environment, service))
+    def place(self, environment: str, segment: str) -> LivePlace | None:
+        return self._live.get((environment, segment))
 
-    def down(self, environment: str, service: str) -> ProblemError | None:
+    def find(self, environment: str, segment: str) -> LiveService | None:
+        """The main release at a place."""
+        place = self._live.get((environment, segment))
+        return place.main if place is not None else None
+
+    def down(self, environment: str, segment: str) -> ProblemError | None:
         """Why a deployed service does not answer."""
-        return self._down.get((environment, service))
+        return self._down.get((environment, segment))
 
     def down_places(self) -> list[Place]:
         return sorted(self._down)
 
     def services(self) -> list[LiveService]:
-        return list(self._live.values())
+        """The main releases of all places."""
+        return [one.main for one in self._live.values()]
 
-    def pool_statistics(self) -> list[dict[str, object]]:
-        return [{"environment": environment, "backend": backend, **pool.statistics()}
-                for (environment, backend), (pool, _) in self._pools.items()]
+    def pools(self) -> dict[tuple[str, str], AnyPool]:
+        """By environment and backend."""
+        return {key: pool for key, (pool, _, _) in self._pools.items()}
+
+    def pool_statistics(self) -> list[dict[str, Any]]:
+        return [{"environment": environment, "backend": backend, "state": pool.state, **pool.statistics()}
+                for (environment, backend), pool in self.pools().items()]
+
+    def has_engine(self, engine: str) -> bool:
+        return engine in ("sqlite", "postgresql")
 
     async def prepare(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int,
                       catalogue: Catalogue) -> LiveService:
         """Compile a release for an environment, with its pools started, and try every statement once."""
         pools = {name: self._pool(environment, name, catalogue) for name in backends_of(catalogue, service)}
-        live = compile_service(environment.name, service, release, catalogue, pools,
-                               anonymous=service.name in environment.anonymous)
+        live = compile_service(environment, service, release, catalogue, pools)
         for backend, statement in live.probes:
             pool = pools[backend]
+            if pool.state == "asleep":
+                continue  # the first call wakes it, not the deployment
             async with pool.session() as session:
                 await session.rows(statement, [])
         return live
 
-    def swap(self, live: LiveService) -> None:
-        place = (live.environment, live.name)
-        self._live[place] = live
-        self._down.pop(place, None)
+    def swap(self, environment: str, segment: str, parts: Sequence[tuple[LiveService, int]]) -> None:
+        """Put these releases in service at a place, instead of what is there."""
+        retirement = self._retirements.get((environment, segment))
+        if retirement is not None:
+            parts = [(replace(one, notice=retirement.notice, _contracts={}), share) for one, share in parts]
+        self._live[environment, segment] = LivePlace(tuple(parts), spread(parts), retirement)
+        self._down.pop((environment, segment), None)
 
-    def mark_down(self, environment: str, service: str, error: ProblemError) -> None:
-        if (environment, service) not in self._down:  # it is tried again and again; once is enough for the log
-            log.error("%s in %s does not answer: %s", service, environment, error)
-        self._live.pop((environment, service), None)
-        self._down[environment, service] = error
+    def retire(self, environment: str, segment: str, retirement: Retirement | None) -> None:
+        """Mark a place as ending, or take the mark away."""
+        if retirement is None:
+            self._retirements.pop((environment, segment), None)
+        else:
+            self._retirements[environment, segment] = retirement
+        place = self._live.get((environment, segment))
+        if place is not None:
+            self.swap(environment, segment, [(replace(one, notice="", _contracts={}), share) for one, share in place.parts])
 
-    def remove(self, environment: str, service: str) -> None:
-        self._live.pop((environment, service), None)
-        self._down.pop((environment, service), None)
+    def mark_down(self, environment: str, segment: str, error: ProblemError) -> None:
+        if (environment, segment) not in self._down:  # it is tried again and again; once is enough for the log
+            log.error("%s in %s does not answer: %s", segment, environment, error)
+        self._live.pop((environment, segment), None)
+        self._down[environment, segment] = error
+
+    def remove(self, environment: str, segment: str) -> None:
+        self._live.pop((environment, segment), None)
+        self._down.pop((environment, segment), None)
+
+    def adjust_pool(self, environment: str, backend: str, settings: PoolSettings) -> bool:
+        """Give a running pool new settings at once. Whether there is one."""
+        found = self._pools.get((environment, backend))
+        if found is None:
+            return False
+        pool, definition, binding = found
+        pool.adjust(settings)
+        self._pools[environment, backend] = pool, definition, binding.model_copy(update={"pool": settings})
+        return True
 
     async def close(self) -> None:
-        for pool, _ in self._pools.values():
+        for pool, _, _ in self._pools.values():
             await pool.close()
 
-    def _pool(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> Pool[DatabaseSession]:
+    def _pool(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AnyPool:
         backend, binding = catalogue.find_backend(name), environment.binding(name)
-        if backend is None or binding is None:
+        if backend is None or binding is None or not binding.ends:
             raise ProblemError(Problem("binding.missing", f"The backend {name} has no place in {environment.name}.",
                                        Kind.INPUT, place=f"environment {environment.name}, backends"))
         key = (environment.name, name)
         existing = self._pools.get(key)
-        if existing is not None and existing[1] == (backend, binding):
-            return existing[0]
-        path = (self._data / binding.file).resolve()
-        if path in (self._data.resolve() / "bricola.db", self._data.resolve() / "calls.db"):
-            raise ProblemError(Problem(
-                "binding.own-store", "A backend cannot be Bricola's own store, which holds its people and secrets.",
-                Kind.INPUT, place=f"environment {environment.name}, backends, {name}, file", found=binding.file))
-        kind = SqliteKind(name, path)
-        pool: Pool[DatabaseSession] = Pool(f"{name} in {environment.name}", kind, binding.pool, time.monotonic)  # type: ignore[arg-type]
-        pool.start()
-        self._pools[key] = (pool, (backend, binding))
+        if existing is not None:
+            pool, made_for, bound = existing
+            if made_for.engine == backend.engine and bound.model_copy(update={"pool": binding.pool}) == binding:
+                if bound.pool != binding.pool:
+                    self.adjust_pool(environment.name, name, binding.pool)
+                return pool
+        new: AnyPool = Pool(f"{name} in {environment.name}", self._kind(backend, binding, environment.name), binding.ends,
+                            binding.pool, time.monotonic)
+        new.start()
+        self._pools[key] = (new, backend, binding)
         if existing is not None:
             existing[0].retire()
-        return pool
+        return new
+
+    def _kind(self, backend: BackendDefinition, binding: Binding, environment: str) -> SessionKind[Any]:
+        if backend.engine == "postgresql":
+            return PostgresKind(backend.name, binding, self._secrets)
+        for end in binding.ends:
+            if (self._data / end.address).resolve() in (self._data / "bricola.db", self._data / "calls.db"):
+                raise ProblemError(Problem(
+                    "binding.own-store", "A backend cannot be Bricola's own store, which holds its people and secrets.",
+                    Kind.INPUT, place=f"environment {environment}, backends, {backend.name}, file", found=end.address))
+        return SqliteKind(backend.name, self._data)

@@ -6,10 +6,12 @@ from pathlib import Path
 
 @dataclass(frozen=True)
 class Settings:
-    """`data` holds the stores; `public` is the base address that callers reach, when no environment says its own."""
+    """`data` holds the stores; `public` is the base address that callers reach, when no environment says its own;
+    `key_file` holds the key of the vault, in the data folder when nothing is said."""
 
     data: Path
     host: str = "127.0.0.1"
     port: int = 8480
     public: str = ""
     organisation: str = ""
+    key_file: Path | None = None

@@ -36,6 +36,11 @@ class Storage:
 
         return await self._run(flushed)
 
+    async def beside(self, work: Callable[[], T]) -> T:
+        """Long work on connections of its own, after all that is pending was written."""
+        await self._run(self.writer.flush)
+        return await asyncio.to_thread(work)
+
     async def _run(self, work: Callable[[], T]) -> T:
         return await asyncio.get_running_loop().run_in_executor(self._thread, work)
 

@@ -99,6 +99,20 @@ def recent_calls(db: sqlite3.Connection, environment: str = "", service: str = "
     return [CallRecord(*row) for row in rows]
 
 
+def prune(db: sqlite3.Connection, environment: str, before: float) -> int:
+    """Remove the records of an environment from before a moment, a batch at a time; answers how many."""
+    return db.execute("DELETE FROM call WHERE rowid IN (SELECT rowid FROM call WHERE environment = ? AND at < ? LIMIT 5000)",
+                      (environment, before)).rowcount
+
+
+def users_of(db: sqlite3.Connection, service: str, since: float, environment: str = "") -> list[dict[str, Any]]:
+    """Who called which operation of a service since a moment: calls, and the last one."""
+    only, parameters = (" AND environment = ?", (environment,)) if environment else ("", ())
+    rows = db.execute("SELECT operation, caller, COUNT(*), MAX(at) FROM call WHERE service = ? AND at >= ? AND caller <> ''"
+                      f"{only} GROUP BY 1, 2 ORDER BY 3 DESC", (service, since, *parameters))
+    return [{"operation": operation, "caller": caller, "calls": count, "last": last} for operation, caller, count, last in rows]
+
+
 def figures(db: sqlite3.Connection, since: float, now: float, parts: int) -> list[dict[str, Any]]:
     """Per service and environment since a moment: calls, faults, p95 in microseconds, and counts in `parts` slices."""
     width = (now - since) / parts

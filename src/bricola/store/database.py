@@ -3,6 +3,7 @@
 import sqlite3
 from datetime import UTC, datetime
 from importlib import resources
+from importlib.resources.abc import Traversable
 from pathlib import Path
 
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -28,12 +29,22 @@ def open_database(path: Path, family: str, durable: bool) -> sqlite3.Connection:
     return connection
 
 
-def _migrate(connection: sqlite3.Connection, path: Path, family: str) -> None:
-    steps = sorted(
+def _steps(family: str) -> list[tuple[int, Traversable]]:
+    return sorted((
         (int(file.name.removeprefix(f"{family}_").removesuffix(".sql")), file)
         for file in resources.files("bricola.store").joinpath("migrations").iterdir()
         if file.name.startswith(f"{family}_")
-    )
+    ), key=lambda one: one[0])
+
+
+def newest_schema(family: str) -> int:
+    """The schema version that this program writes."""
+    return _steps(family)[-1][0]
+
+
+def _migrate(connection: sqlite3.Connection, path: Path, family: str) -> None:
+    """Bring a store forward, a transaction a step. A copy of the store as it was is kept beside it."""
+    steps = _steps(family)
     version = connection.execute("PRAGMA user_version").fetchone()[0]
     if version > steps[-1][0]:
         raise ProblemError(Problem(
@@ -41,9 +52,23 @@ def _migrate(connection: sqlite3.Connection, path: Path, family: str) -> None:
             expected=f"schema version {steps[-1][0]} or older", found=str(version),
             mend="Start the newer program, or restore an older copy.",
         ))
+    if 0 < version < steps[-1][0]:
+        _keep_copy(connection, path.with_name(f"{path.name}.schema-{version}"))
     for number, file in steps:
         if number > version:
             connection.executescript(f"BEGIN;\n{file.read_text()}\nPRAGMA user_version={number};\nCOMMIT;")
+
+
+def _keep_copy(connection: sqlite3.Connection, copy: Path) -> None:
+    """The store as it is before its schema changes, for going back to the older program."""
+    new = copy.with_name(f"{copy.name}.new")
+    new.unlink(missing_ok=True)
+    target = sqlite3.connect(new)
+    try:
+        connection.backup(target)
+    finally:
+        target.close()
+    new.replace(copy)
 
 
 def timestamp(moment: datetime | None = None) -> str:

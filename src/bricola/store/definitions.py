@@ -1,7 +1,7 @@
 """Definitions as revisions: nothing is overwritten, a draft is the newest one."""
 
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from bricola.store.database import timestamp
@@ -29,12 +29,42 @@ def drafts(db: sqlite3.Connection) -> list[StoredDefinition]:
     return [StoredDefinition(*row) for row in db.execute(_NEWEST + " ORDER BY path")]
 
 
-def add_revisions(db: sqlite3.Connection, changes: Iterable[tuple[str, str, str, str]], author: str) -> None:
-    """Add (kind, name, path, text) revisions, all or none; an empty text removes the definition."""
+def add_revisions(db: sqlite3.Connection, changes: Iterable[tuple[str, str, str, str]], author: str,
+                  based_on: Mapping[tuple[str, str], int] | None = None) -> list[StoredDefinition]:
+    """Add (kind, name, path, text) revisions, all or none; an empty text removes the definition.
+
+    `based_on` says from which revision the author started, 0 for none. When somebody saved one of them in between,
+    nothing is stored and the newer revisions are returned."""
     now = timestamp()
     with db:
         db.execute("BEGIN IMMEDIATE")
+        newer = []
+        for kind, name, *_ in (changes := list(changes)):
+            base = (based_on or {}).get((kind, name))
+            if base is None:
+                continue
+            row = db.execute("SELECT kind, name, path, text, id, author, at FROM definition_revision"
+                             " WHERE kind = ? AND name = ? ORDER BY id DESC LIMIT 1", (kind, name)).fetchone()
+            current = StoredDefinition(*row) if row else None
+            if current is not None and current.revision != base and not (base == 0 and not current.text):
+                newer.append(current)
+        if newer:
+            return newer
         db.executemany(
             "INSERT INTO definition_revision (kind, name, path, text, author, at) VALUES (?,?,?,?,?,?)",
             [(*change, author, now) for change in changes],
         )
+    return []
+
+
+def revisions(db: sqlite3.Connection, kind: str, name: str, limit: int = 50) -> list[StoredDefinition]:
+    """The revisions of one definition, the newest first; an empty text means that it was removed."""
+    rows = db.execute("SELECT kind, name, path, text, id, author, at FROM definition_revision"
+                      " WHERE kind = ? AND name = ? ORDER BY id DESC LIMIT ?", (kind, name, limit))
+    return [StoredDefinition(*row) for row in rows]
+
+
+def revision_text(db: sqlite3.Connection, revision: int) -> str:
+    """The text of a revision; '' when it removed the definition or is unknown."""
+    row = db.execute("SELECT text FROM definition_revision WHERE id = ?", (revision,)).fetchone()
+    return row[0] if row else ""

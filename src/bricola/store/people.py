@@ -1,5 +1,6 @@
 """Users with their sessions, and callers with their tokens. Secrets are stored as digests only."""
 
+import json
 import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -17,14 +18,28 @@ class StoredUser:
 
 
 @dataclass(frozen=True)
+class StoredToken:
+    """A caller's token, of which only the digest and its first characters are known."""
+
+    prefix: str
+    digest: bytes
+    created_at: str
+    expires_at: str | None
+    last_used_at: str | None
+
+
+@dataclass(frozen=True)
 class StoredCaller:
-    """`tokens` are (prefix, created at)."""
+    """`networks` empty means from anywhere; limits of None mean none. `tokens` are the oldest first."""
 
     name: str
     description: str
     created_at: str
+    networks: tuple[str, ...]
+    per_minute: int | None
+    parallel: int | None
     roles: tuple[str, ...]
-    tokens: tuple[tuple[str, str], ...]
+    tokens: tuple[StoredToken, ...]
 
 
 def count_users(db: sqlite3.Connection) -> int:
@@ -70,6 +85,33 @@ def session_user(db: sqlite3.Connection, digest: bytes) -> StoredUser | None:
     return StoredUser(*row) if row else None
 
 
+def set_role(db: sqlite3.Connection, name: str, role: str) -> bool:
+    return db.execute("UPDATE user SET role = ? WHERE name = ?", (role, name)).rowcount > 0
+
+
+def set_password(db: sqlite3.Connection, name: str, password_hash: str) -> bool:
+    """A new password ends every session of the user."""
+    with db:
+        db.execute("DELETE FROM user_session WHERE user = ?", (name,))
+        return db.execute("UPDATE user SET password_hash = ? WHERE name = ?", (password_hash, name)).rowcount > 0
+
+
+def remove_user(db: sqlite3.Connection, name: str) -> bool:
+    return db.execute("DELETE FROM user WHERE name = ?", (name,)).rowcount > 0
+
+
+def user_sessions(db: sqlite3.Connection, name: str) -> list[tuple[str, str, str, str]]:
+    """(number, label, created at, expires at) of a user's sessions; the number is the digest's beginning."""
+    rows = db.execute("SELECT lower(substr(hex(digest), 1, 12)), label, created_at, expires_at FROM user_session"
+                      " WHERE user = ? AND expires_at > ? ORDER BY created_at", (name, timestamp()))
+    return list(rows)
+
+
+def end_session_by_number(db: sqlite3.Connection, name: str, number: str) -> bool:
+    return db.execute("DELETE FROM user_session WHERE user = ? AND lower(substr(hex(digest), 1, 12)) = ?",
+                      (name, number)).rowcount > 0
+
+
 def end_session(db: sqlite3.Connection, digest: bytes) -> None:
     db.execute("DELETE FROM user_session WHERE digest = ?", (digest,))
 
@@ -78,36 +120,47 @@ def callers(db: sqlite3.Connection) -> list[StoredCaller]:
     roles: dict[str, list[str]] = {}
     for caller, role in db.execute("SELECT caller, role FROM caller_role ORDER BY role"):
         roles.setdefault(caller, []).append(role)
-    tokens: dict[str, list[tuple[str, str]]] = {}
-    for caller, prefix, at in db.execute("SELECT caller, prefix, created_at FROM caller_token ORDER BY created_at"):
-        tokens.setdefault(caller, []).append((prefix, at))
-    rows = db.execute("SELECT name, description, created_at FROM caller ORDER BY name")
-    return [StoredCaller(name, description, at, tuple(roles.get(name, ())), tuple(tokens.get(name, ())))
-            for name, description, at in rows]
+    tokens: dict[str, list[StoredToken]] = {}
+    for caller, *token in db.execute("SELECT caller, prefix, digest, created_at, expires_at, last_used_at"
+                                     " FROM caller_token ORDER BY created_at"):
+        tokens.setdefault(caller, []).append(StoredToken(*token))
+    rows = db.execute("SELECT name, description, created_at, networks, per_minute, parallel FROM caller ORDER BY name")
+    return [StoredCaller(name, description, at, tuple(json.loads(networks)), per_minute, parallel,
+                         tuple(roles.get(name, ())), tuple(tokens.get(name, ())))
+            for name, description, at, networks, per_minute, parallel in rows]
 
 
-def caller_digests(db: sqlite3.Connection) -> list[tuple[bytes, str]]:
-    """(token digest, caller) of every token that is accepted."""
-    return list(db.execute("SELECT digest, caller FROM caller_token"))
-
-
-def save_caller(db: sqlite3.Connection, name: str, description: str, roles: Iterable[str]) -> None:
-    """Add a caller, or replace the description and roles of an existing one."""
+def save_caller(db: sqlite3.Connection, name: str, description: str, roles: Iterable[str], networks: Iterable[str] = (),
+                per_minute: int | None = None, parallel: int | None = None) -> None:
+    """Add a caller, or replace all that is known of an existing one but its tokens."""
     with db:
         db.execute("BEGIN IMMEDIATE")
         db.execute(
-            "INSERT INTO caller (name, description, created_at) VALUES (?,?,?)"
-            " ON CONFLICT (name) DO UPDATE SET description = excluded.description", (name, description, timestamp()),
+            "INSERT INTO caller (name, description, created_at, networks, per_minute, parallel) VALUES (?,?,?,?,?,?)"
+            " ON CONFLICT (name) DO UPDATE SET description = excluded.description, networks = excluded.networks,"
+            " per_minute = excluded.per_minute, parallel = excluded.parallel",
+            (name, description, timestamp(), json.dumps(list(networks)), per_minute, parallel),
         )
         db.execute("DELETE FROM caller_role WHERE caller = ?", (name,))
         db.executemany("INSERT INTO caller_role (caller, role) VALUES (?,?)", [(name, role) for role in sorted(set(roles))])
 
 
-def add_token(db: sqlite3.Connection, caller: str, digest: bytes, prefix: str) -> None:
+def remove_caller(db: sqlite3.Connection, name: str) -> bool:
+    return db.execute("DELETE FROM caller WHERE name = ?", (name,)).rowcount > 0
+
+
+def add_token(db: sqlite3.Connection, caller: str, digest: bytes, prefix: str, expires_at: str | None = None,
+              older_end: datetime | None = None) -> None:
+    """Add a token; with `older_end` the caller's other tokens end then, unless they end sooner."""
     with db:
+        db.execute("BEGIN IMMEDIATE")
+        if older_end is not None:
+            end = timestamp(older_end)
+            db.execute("UPDATE caller_token SET expires_at = ? WHERE caller = ? AND (expires_at IS NULL OR expires_at > ?)",
+                       (end, caller, end))
         db.execute(
-            "INSERT INTO caller_token (digest, caller, prefix, created_at) VALUES (?,?,?,?)",
-            (digest, caller, prefix, timestamp()),
+            "INSERT INTO caller_token (digest, caller, prefix, created_at, expires_at) VALUES (?,?,?,?,?)",
+            (digest, caller, prefix, timestamp(), expires_at),
         )
 
 
@@ -115,3 +168,9 @@ def revoke_tokens(db: sqlite3.Connection, caller: str, prefix: str) -> int:
     """How many tokens with this prefix were revoked."""
     with db:
         return db.execute("DELETE FROM caller_token WHERE caller = ? AND prefix = ?", (caller, prefix)).rowcount
+
+
+def note_token_uses(db: sqlite3.Connection, uses: Iterable[tuple[str, bytes]]) -> None:
+    """(moment, digest) of the last call with each token."""
+    with db:
+        db.executemany("UPDATE caller_token SET last_used_at = ? WHERE digest = ?", list(uses))

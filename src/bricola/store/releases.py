@@ -18,27 +18,48 @@ class StoredRelease:
     notes: str
     author: str
     at: str
+    version: int  # the service's major version
+    consent: str  # why a breaking change was let through; '' where none was needed
     bundle: dict[str, str]
 
 
 @dataclass(frozen=True)
 class StoredDeployment:
+    """`share` is the percentage of calls that this release answers while it is in force."""
+
     environment: str
     service: str
+    version: int
     release: int
+    share: int
+    how: str
+    reason: str
     author: str
     at: str
     ended_at: str | None
     ended_by: str | None
 
 
-_RELEASE = "SELECT service, number, digest, notes, author, at, bundle FROM release"
-_DEPLOYMENT = "SELECT environment, service, release, author, at, ended_at, ended_by FROM deployment"
+@dataclass(frozen=True)
+class StoredRetirement:
+    environment: str
+    service: str
+    version: int
+    ends_at: str
+    words: str
+    author: str
+    at: str
+
+
+_RELEASE = "SELECT service, number, digest, notes, author, at, version, consent, bundle FROM release"
+_DEPLOYMENT = ("SELECT environment, service, version, release, share, how, reason, author, at, ended_at, ended_by"
+               " FROM deployment")
+_PLACE = "environment = ? AND service = ? AND version = ?"
 
 
 def _release(row: tuple[Any, ...]) -> StoredRelease:
-    service, number, digest, notes, author, at, bundle = row
-    return StoredRelease(service, number, digest, notes, author, at, json.loads(bundle))
+    service, number, digest, notes, author, at, version, consent, bundle = row
+    return StoredRelease(service, number, digest, notes, author, at, version, consent, json.loads(bundle))
 
 
 def releases(db: sqlite3.Connection, service: str | None = None) -> list[StoredRelease]:
@@ -58,8 +79,8 @@ def find_release(db: sqlite3.Connection, service: str, number: int) -> StoredRel
     return _release(row) if row else None
 
 
-def add_release(db: sqlite3.Connection, service: str, digest: str, bundle: dict[str, str], notes: str,
-                author: str) -> int:
+def add_release(db: sqlite3.Connection, service: str, digest: str, bundle: dict[str, str], notes: str, author: str,
+                version: int = 1, consent: str = "") -> int:
     """Store a release under the service's next number, which is returned."""
     with db:
         db.execute("BEGIN IMMEDIATE")
@@ -67,8 +88,9 @@ def add_release(db: sqlite3.Connection, service: str, digest: str, bundle: dict[
             "SELECT COALESCE(MAX(number), 0) + 1 FROM release WHERE service = ?", (service,)
         ).fetchone()[0]
         db.execute(
-            "INSERT INTO release (service, number, digest, bundle, notes, author, at) VALUES (?,?,?,?,?,?,?)",
-            (service, number, digest, json.dumps(bundle, ensure_ascii=False), notes, author, timestamp()),
+            "INSERT INTO release (service, number, digest, bundle, notes, author, at, version, consent)"
+            " VALUES (?,?,?,?,?,?,?,?,?)",
+            (service, number, digest, json.dumps(bundle, ensure_ascii=False), notes, author, timestamp(), version, consent),
         )
     return number
 
@@ -86,33 +108,69 @@ def deployments(db: sqlite3.Connection, in_force: bool = False, service: str | N
     return [StoredDeployment(*row) for row in rows]
 
 
-def release_in_force(db: sqlite3.Connection, environment: str, service: str) -> int | None:
-    """The release that is deployed there now."""
-    row = db.execute(
-        "SELECT release FROM deployment WHERE environment = ? AND service = ? AND ended_at IS NULL", (environment, service)
-    ).fetchone()
+def in_force(db: sqlite3.Connection, environment: str, service: str, version: int) -> list[StoredDeployment]:
+    """What is deployed at one place now: the oldest first, two while they share the calls."""
+    rows = db.execute(f"{_DEPLOYMENT} WHERE {_PLACE} AND ended_at IS NULL ORDER BY id", (environment, service, version))
+    return [StoredDeployment(*row) for row in rows]
+
+
+def last_before(db: sqlite3.Connection, environment: str, service: str, version: int, release: int) -> int | None:
+    """The release that was in force at a place before the one that is."""
+    row = db.execute(f"SELECT release FROM deployment WHERE {_PLACE} AND ended_at IS NOT NULL AND release <> ?"
+                     " ORDER BY id DESC LIMIT 1", (environment, service, version, release)).fetchone()
     return row[0] if row else None
 
 
-def start_deployment(db: sqlite3.Connection, environment: str, service: str, release: int, author: str) -> None:
-    """End what is in force there and put the release in its place, in one transaction."""
+def start_deployment(db: sqlite3.Connection, environment: str, service: str, version: int, release: int, author: str,
+                     share: int = 100, how: str = "deploy", reason: str = "") -> None:
+    """Put a release in force, in one transaction: instead of what is there, or beside it for a share of the calls."""
+    place = (environment, service, version)
     with db:
         db.execute("BEGIN IMMEDIATE")
-        _end(db, environment, service, author)
+        if share == 100:
+            _end(db, *place, author)
+        else:
+            _end(db, *place, author, "release = ?", release)
+            db.execute(f"UPDATE deployment SET share = ? WHERE {_PLACE} AND ended_at IS NULL", (100 - share, *place))
         db.execute(
-            "INSERT INTO deployment (environment, service, release, author, at) VALUES (?,?,?,?,?)",
-            (environment, service, release, author, timestamp()),
+            "INSERT INTO deployment (environment, service, version, release, share, how, reason, author, at)"
+            " VALUES (?,?,?,?,?,?,?,?,?)", (*place, release, share, how, reason, author, timestamp()),
         )
 
 
-def end_deployment(db: sqlite3.Connection, environment: str, service: str, author: str) -> bool:
+def keep_only(db: sqlite3.Connection, environment: str, service: str, version: int, release: int, author: str) -> None:
+    """End what shares the calls with a release; that one answers all again."""
+    with db:
+        db.execute("BEGIN IMMEDIATE")
+        _end(db, environment, service, version, author, "release <> ?", release)
+        db.execute(f"UPDATE deployment SET share = 100 WHERE {_PLACE} AND ended_at IS NULL", (environment, service, version))
+
+
+def end_deployment(db: sqlite3.Connection, environment: str, service: str, version: int, author: str) -> bool:
     """Whether there was one to end."""
     with db:
-        return _end(db, environment, service, author)
+        return _end(db, environment, service, version, author)
 
 
-def _end(db: sqlite3.Connection, environment: str, service: str, author: str) -> bool:
+def _end(db: sqlite3.Connection, environment: str, service: str, version: int, author: str, only: str = "1",
+         *parameters: object) -> bool:
     return db.execute(
-        "UPDATE deployment SET ended_at = ?, ended_by = ? WHERE environment = ? AND service = ? AND ended_at IS NULL",
-        (timestamp(), author, environment, service),
+        f"UPDATE deployment SET ended_at = ?, ended_by = ? WHERE {_PLACE} AND ended_at IS NULL AND {only}",
+        (timestamp(), author, environment, service, version, *parameters),
     ).rowcount > 0
+
+
+def retirements(db: sqlite3.Connection) -> list[StoredRetirement]:
+    rows = db.execute("SELECT environment, service, version, ends_at, words, author, at FROM retirement")
+    return [StoredRetirement(*row) for row in rows]
+
+
+def save_retirement(db: sqlite3.Connection, environment: str, service: str, version: int, ends_at: str, words: str,
+                    author: str) -> None:
+    db.execute("INSERT INTO retirement (environment, service, version, ends_at, words, author, at) VALUES (?,?,?,?,?,?,?)"
+               " ON CONFLICT DO UPDATE SET ends_at = excluded.ends_at, words = excluded.words, author = excluded.author,"
+               " at = excluded.at", (environment, service, version, ends_at, words, author, timestamp()))
+
+
+def remove_retirement(db: sqlite3.Connection, environment: str, service: str, version: int) -> bool:
+    return db.execute(f"DELETE FROM retirement WHERE {_PLACE}", (environment, service, version)).rowcount > 0

@@ -14,8 +14,9 @@ _FORMATS: dict[str, dict[str, Any]] = {
 }
 
 
-def write_openapi(service: ServiceShape, address: str, release: int) -> dict[str, Any]:
-    """The document as JSON data; `address` is the base of the service's REST face."""
+def write_openapi(service: ServiceShape, address: str, release: int, notice: str = "") -> dict[str, Any]:
+    """The document as JSON data; `address` is the base of the service's REST face. A `notice` says that it ends, and
+    marks every operation as deprecated."""
     schemas: dict[str, Any] = {"Problem": _PROBLEM}
     for record in service.records():
         schemas[record.name] = _record(record)
@@ -24,9 +25,9 @@ def write_openapi(service: ServiceShape, address: str, release: int) -> dict[str
         schemas[operation.output.name] = _record(operation.output)
     return {
         "openapi": "3.1.0",
-        "info": {"title": service.name, "version": str(release), "description": service.description},
+        "info": {"title": service.name, "version": str(release), "description": f"{notice} {service.description}".strip()},
         "servers": [{"url": address}],
-        "paths": {f"/{one.name}": {"post": _operation(one)} for one in service.operations},
+        "paths": {f"/{one.name}": {"post": _operation(one) | ({"deprecated": True} if notice else {})} for one in service.operations},
         "components": {"schemas": schemas, "securitySchemes": {
             "basic": {"type": "http", "scheme": "basic"}, "bearer": {"type": "http", "scheme": "bearer"}}},
         "security": [{"basic": []}, {"bearer": []}],

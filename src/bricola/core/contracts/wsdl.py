@@ -20,14 +20,15 @@ def soap_action(service: ServiceShape, operation: str) -> str:
     return f"{service.namespace.rstrip('/')}{joint}{operation}"
 
 
-def write_wsdl(service: ServiceShape, address: str) -> bytes:
-    """The contract with one port per SOAP version, both at `address`. UTF-8, no byte order mark."""
+def write_wsdl(service: ServiceShape, address: str, notice: str = "") -> bytes:
+    """The contract with one port per SOAP version, both at `address`. UTF-8, no byte order mark. `notice` is what
+    callers should know about this address, such as that the service ends."""
     root = etree.Element(
         f"{_W}definitions",
         {"name": service.name, "targetNamespace": service.namespace},
         nsmap={"wsdl": WSDL, "xs": XSD, "tns": service.namespace, "soap": WSDL_SOAP11, "soap12": WSDL_SOAP12},
     )
-    _document(root, service.description)
+    _document(root, f"{notice} {service.description}".strip())
     write_schema(service, etree.SubElement(root, f"{_W}types"))
     _messages(root, service)
     _port_type(root, service)

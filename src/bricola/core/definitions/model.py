@@ -66,7 +66,7 @@ class BackendDefinition(Frozen):
     kind: ClassVar[str] = "backend"
     name: Name
     connects: Literal["database"] = "database"
-    engine: Literal["sqlite"]
+    engine: Literal["sqlite", "postgresql"]
     description: Line = ""
 
 
@@ -130,8 +130,8 @@ class ObjectDefinition(Frozen):
 class Parameter(NamedPart):
     """What an operation says about one of its inputs beyond what it inherits: who gives it, and words."""
 
-    given: Literal["caller", "fixed", "default"] = "caller"
-    value: Scalar | None = None
+    given: Literal["caller", "fixed", "default", "context"] = "caller"
+    value: Scalar | None = None  # for context: the name of a context value of the environment
     description: Line = ""
     sample: Scalar | None = None
 
@@ -145,10 +145,14 @@ class Operation(NamedPart):
 
 
 class ServiceDefinition(Frozen):
-    """A named set of operations with one namespace, one contract and one access policy."""
+    """A named set of operations with one namespace, one contract and one access policy.
+
+    `version` is the major version: 2 and above have an address and a namespace of their own.
+    """
 
     kind: ClassVar[str] = "service"
     name: ElementName
+    version: int = Described(1, ge=1, le=99)
     description: Line = ""
     owner: str = ""
     namespace: str = ""
@@ -157,30 +161,89 @@ class ServiceDefinition(Frozen):
 
     @property
     def target_namespace(self) -> str:
-        return self.namespace or f"urn:service:{kebab_case(self.name)}"
+        base = self.namespace or f"urn:service:{kebab_case(self.name)}"
+        if self.version == 1:
+            return base
+        return f"{base}:v{self.version}" if base.startswith("urn:") else f"{base.rstrip('/')}/v{self.version}"
+
+    @property
+    def segment(self) -> str:
+        """What stands for the service in addresses: its name, with the major version from 2 on."""
+        return segment_of(self.name, self.version)
 
     def roles_for(self, operation: str) -> frozenset[str]:
         """The roles that may call an operation. None named means nobody."""
         return frozenset(role for role, granted in self.access.items() if granted == "all" or operation in granted)
 
 
+class Breaker(Frozen):
+    """When an endpoint is left alone: after `failures` in a row, for `retry_after` seconds, then one probe."""
+
+    failures: int = Described(3, ge=1, le=100)
+    retry_after: float = Described(5.0, gt=0, le=3600)
+
+
 class PoolSettings(Frozen):
-    """Bounds and lifetimes of the sessions to one backend; sizes are sessions, times are seconds."""
+    """Bounds and lifetimes of the sessions to one backend; sizes are sessions, times are seconds.
+
+    A session that was idle for `check_after` is checked before it is lent; endpoints are checked every
+    `health_every`. `start` is with the service or at the first call; after `sleep_after` without a call the pool
+    closes all its sessions until the next call (None: always on). A call waits at most `timeout`, a connect `connect_timeout`.
+    """
 
     min_size: int = Described(1, ge=0)
     max_size: int = Described(4, ge=1, le=1000)
     max_idle: float = Described(600.0, gt=0)
     max_lifetime: float = Described(3600.0, gt=0)
     timeout: float = Described(10.0, gt=0)
+    connect_timeout: float = Described(3.0, gt=0)
     max_waiting: int = Described(1000, ge=0)
+    check_after: float = Described(30.0, ge=0)
+    health_every: float = Described(10.0, gt=0)
+    start: Literal["service", "first-call"] = "service"
+    sleep_after: float | None = Described(None, gt=0)
+    breaker: Breaker = Breaker()
+
+
+class Endpoint(NamedPart):
+    """One address of a backend. The lowest `priority` that answers is used; `weight` shares within one priority."""
+
+    name: Name
+    address: str = ""  # host:port
+    weight: int = Described(1, ge=1, le=1000)
+    priority: int = Described(1, ge=1, le=100)
 
 
 class Binding(NamedPart):
-    """Where a backend is in one environment. `file` is relative to the service's data folder."""
+    """Where a backend is in one environment, as whom Bricola signs on there, and how many sessions it holds.
+
+    A SQLite backend has a `file`, relative to the service's data folder. Others have an `address`, or several
+    `endpoints`, a `database` and the name of a `credential`.
+    """
 
     name: Name
     file: str = ""
+    address: str = ""
+    endpoints: NamedParts[Endpoint] = ()
+    database: str = ""
+    credential: str = ""
+    tls: Literal["off", "encrypt", "verify"] = "off"
     pool: PoolSettings = PoolSettings()
+
+    @property
+    def ends(self) -> tuple[Endpoint, ...]:
+        """All endpoints, however they are written; none when the backend has no place here."""
+        if self.endpoints:
+            return self.endpoints
+        where = self.file or self.address
+        return (Endpoint(name="main", address=where),) if where else ()
+
+
+class RecordPolicy(Frozen):
+    """Which calls leave a record in this environment, and for how many days."""
+
+    of: Literal["all", "faults", "none"] = "all"
+    keep_days: int = Described(90, ge=1, le=3650)
 
 
 class EnvironmentDefinition(Frozen):
@@ -193,6 +256,8 @@ class EnvironmentDefinition(Frozen):
     follows: str = ""
     protected: bool = False
     anonymous: tuple[str, ...] = ()  # services that answer callers without identity, on purpose
+    context: dict[Name, Scalar] = {}  # company, language, site: taken by inputs that are given by context
+    records: RecordPolicy = RecordPolicy()
     backends: NamedParts[Binding] = ()
 
     def binding(self, backend: str) -> Binding | None:
@@ -208,6 +273,11 @@ KINDS: dict[str, type[Definition]] = {
         TypeDefinition, RecordDefinition, BackendDefinition, ObjectDefinition, ServiceDefinition, EnvironmentDefinition
     )
 }
+
+
+def segment_of(service: str, version: int) -> str:
+    """How a service stands in addresses."""
+    return service if version == 1 else f"{service}-v{version}"
 
 
 def _words(name: str) -> list[str]:

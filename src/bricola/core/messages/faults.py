@@ -24,7 +24,8 @@ class DeclaredFaultError(Exception):
 
 
 # What HTTP itself regulates keeps its status in both versions; see `fault_status`.
-_HTTP_KINDS = (Kind.IDENTITY, Kind.PERMISSION, Kind.MISSING, Kind.METHOD, Kind.MEDIA, Kind.TOO_LARGE, Kind.BUSY)
+_HTTP_KINDS = (Kind.IDENTITY, Kind.PERMISSION, Kind.MISSING, Kind.METHOD, Kind.MEDIA, Kind.TOO_LARGE, Kind.GONE, Kind.LIMIT,
+               Kind.BUSY)
 
 
 def fault_status(version: Soap, problem: Problem | None) -> int:

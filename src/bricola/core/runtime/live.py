@@ -1,16 +1,17 @@
 """Live services: everything that a call needs, compiled once when a release is deployed, and immutable."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.messages.decoder import Reader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
 from bricola.core.runtime.objects import DatabaseSession, Handler, compile_handler, probe_statement
 from bricola.core.runtime.pool import Pool
+from bricola.core.shapes.context import context_values
 from bricola.core.shapes.model import OperationShape, ServiceShape
 from bricola.core.shapes.resolve import resolve_service
 
@@ -33,12 +34,15 @@ class LiveService:
 
     environment: str
     name: str
+    segment: str  # of its address
     release: int
     shape: ServiceShape
     anonymous: bool
     by_tag: Mapping[str, LiveOperation]
     by_name: Mapping[str, LiveOperation]
     probes: tuple[tuple[str, str], ...] = ()  # (backend, statement) to try once before the service goes live
+    records: str = "all"  # which calls leave a record: all, faults, none
+    notice: str = ""  # for callers, in the contract and on the page
     _contracts: dict[str, bytes] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
@@ -51,13 +55,13 @@ class LiveService:
         if found is None:
             if len(self._contracts) > 32:
                 self._contracts.clear()
-            found = self._contracts[address] = write_wsdl(self.shape, address)
+            found = self._contracts[address] = write_wsdl(self.shape, address, self.notice)
         return found
 
 
 def compile_service(
-    environment: str, service: ServiceDefinition, release: int, catalogue: Catalogue,
-    pools: Mapping[str, Pool[DatabaseSession]], anonymous: bool = False,
+    environment: EnvironmentDefinition, service: ServiceDefinition, release: int, catalogue: Catalogue,
+    pools: Mapping[str, Pool[DatabaseSession]],
 ) -> LiveService:
     """Make a release live. `pools` by backend name. Raises ProblemError when a definition cannot be compiled."""
     resolved = resolve_service(service, catalogue)
@@ -65,10 +69,12 @@ def compile_service(
     operations: dict[str, LiveOperation] = {}
     for one in resolved.operations:
         faults = {fault.name: compile_encoder(fault.record, namespace) for fault in one.shape.faults}
+        inside = replace(one, fixed=one.fixed | context_values(one, environment))
         operations[one.shape.name] = LiveOperation(
             one.shape, service.roles_for(one.shape.name), compile_decoder(one.shape.input, namespace),
-            compile_encoder(one.shape.output, namespace), faults, compile_handler(one, pools[one.object.backend]),
+            compile_encoder(one.shape.output, namespace), faults, compile_handler(inside, pools[one.object.backend]),
         )
     by_tag = {f"{{{namespace}}}{name}": operation for name, operation in operations.items()}
     probes = tuple(dict.fromkeys((one.object.backend, probe_statement(one)) for one in resolved.operations))
-    return LiveService(environment, service.name, release, resolved.shape, anonymous, by_tag, operations, probes)
+    return LiveService(environment.name, service.name, service.segment, release, resolved.shape,
+                       service.name in environment.anonymous, by_tag, operations, probes, environment.records.of)

@@ -16,9 +16,12 @@ from bricola.core.definitions.model import Filter, Finder, ObjectDefinition
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.runtime.pool import Pool
+from bricola.core.runtime.sessions import SessionLostError
 from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.resolve import ResolvedOperation, ordering
 from bricola.core.shapes.simple import SimpleType
+
+_READ_ATTEMPTS = 3  # with a session each; the pool checks the others of an endpoint that lost one
 
 Values = dict[str, Any]
 Handler = Callable[[Values], Awaitable[Values]]
@@ -26,7 +29,8 @@ Row = Sequence[Any]
 
 
 class DatabaseSession(Protocol):
-    """A session to a database. Both raise ProblemError when the database does not answer."""
+    """A session to a database. Statements have a question mark for each parameter. Both raise SessionLostError when
+    the connection broke, and ProblemError when the database refuses."""
 
     def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[Row] | None:
         """The rows of a short indexed read, or None when it would have to wait."""
@@ -59,15 +63,7 @@ def _compile_get(definition: ObjectDefinition, item: Element, fixed: Values, poo
     async def get(values: Values) -> Values:
         given = fixed | values if fixed else values
         key = [_bindable(given[one]) for one in keys]
-        session = pool.take() or await pool.borrow()
-        broken = True
-        try:
-            rows = session.rows_at_once(sql, key)
-            if rows is None:
-                rows = await session.rows(sql, key)
-            broken = False
-        finally:
-            pool.give_back(session, broken)
+        rows = await _read(pool, sql, key, at_once=True)
         if not rows:
             words = " and ".join(str(one) for one in key)
             raise DeclaredFaultError("NotFound", f"There is no {label} {words}.",
@@ -106,13 +102,7 @@ def _compile_finder(
             parameters += read_position(given["after"], mark, len(columns), place)
         sql = f"{select} WHERE {' AND '.join(clauses)}{order_by}" if clauses else select + order_by
         parameters.append(limit + 1)
-        session = pool.take() or await pool.borrow()
-        broken = True
-        try:
-            rows = await session.rows(sql, parameters)
-            broken = False
-        finally:
-            pool.give_back(session, broken)
+        rows = await _read(pool, sql, parameters, at_once=False)
         found = [to_values(row) for row in rows[:limit]]
         answer: Values = {name: found, "more": len(rows) > limit}
         if len(rows) > limit:
@@ -121,6 +111,29 @@ def _compile_finder(
         return answer
 
     return find
+
+
+async def _read(pool: Pool[DatabaseSession], sql: str, parameters: Sequence[Any], at_once: bool) -> list[Row]:
+    """The rows of a SELECT. A session that turns out to be lost is replaced: reading again changes nothing."""
+    attempt = 1
+    while True:
+        session = pool.take() or await pool.borrow()
+        broken = True
+        try:
+            rows = session.rows_at_once(sql, parameters) if at_once else None
+            if rows is None:
+                rows = await session.rows(sql, parameters)
+            broken = False
+            return rows
+        except SessionLostError:
+            if attempt == _READ_ATTEMPTS:
+                raise
+            attempt += 1
+        except ProblemError:
+            broken = False  # refused by a backend that answers
+            raise
+        finally:
+            pool.give_back(session, broken)
 
 
 def _quoted(name: str) -> str:

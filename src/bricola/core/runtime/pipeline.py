@@ -16,7 +16,9 @@ from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.messages.xml import parse_xml
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.callers import ANONYMOUS, Caller, Callers, no_identity
+from bricola.core.runtime.limits import Limits
 from bricola.core.runtime.live import LiveOperation, LiveService
+from bricola.core.runtime.sessions import CallLabel, current_call
 
 log = logging.getLogger("bricola.calls")
 
@@ -57,6 +59,7 @@ class Request:
     body: bytes
     content_type: str = ""
     authorization: bytes | None = None
+    peer: str = ""  # the address that the request came from
 
 
 @dataclass(slots=True)
@@ -79,6 +82,7 @@ class _Course:
     result: str = "answered"
     fault: str = ""
     message: str = ""
+    limits: Limits | None = None  # that counted this call in
 
 
 class Pipeline:
@@ -110,6 +114,7 @@ class Pipeline:
                 raise ProblemError(unknown_operation(envelope.payload.tag, service.shape.namespace, service.names))
             name = course.operation = operation.shape.name
             _authorise(service, operation, caller)
+            current_call.set(CallLabel(call, f"{service.name}.{name}", caller.name))
             problems: list[Problem] = []
             values = operation.decode(envelope.payload, name, problems)
             if problems:
@@ -148,6 +153,7 @@ class Pipeline:
                                            place=name, expected=f"one of {', '.join(service.names)}"))
             course.operation = name
             _authorise(service, operation, caller)
+            current_call.set(CallLabel(call, f"{service.name}.{name}", caller.name))
             problems: list[Problem] = []
             values = from_plain(operation.shape.input, _read_json(request.body), name, problems)
             if problems:
@@ -179,6 +185,9 @@ class Pipeline:
         else:
             raise no_identity()
         course.caller = caller.name
+        if caller.limits is not None:
+            caller.limits.enter(request.peer)
+            course.limits = caller.limits
         return caller
 
     def _failed(self, exception: Exception, course: _Course, call: str) -> ProblemError:
@@ -196,6 +205,10 @@ class Pipeline:
 
     def _record(self, service: LiveService, course: _Course, call: str, face: str, status: int, started: float,
                 sent: int, answered: int) -> None:
+        if course.limits is not None:
+            course.limits.leave()
+        if service.records == "none" or (service.records == "faults" and course.result == "answered"):
+            return
         micros = int((self._clock() - started) * 1e6)
         self._recorder.add(CallRecord(
             call, self._now(), service.environment, service.name, service.release, course.operation, course.caller,

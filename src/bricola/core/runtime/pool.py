@@ -1,124 +1,117 @@
 """One pool for every kind of session: database connections, terminal sessions, program hosts, HTTP clients.
 
-A `SessionKind` says how to open, check, reset and close; the pool does the rest. Strategy: sessions are
-handed out most recently used first, so that a quiet pool ages at its far end and shrinks; waiters are
-served first come, first served. All state changes happen between awaits on one event loop, so no lock is
-needed; a place in the pool is counted before the open is awaited, so the bound cannot be passed.
+A `SessionKind` says how to open, check, reset and close; the pool does the rest. Strategy: idle sessions are
+lent most recently used first, so that a quiet pool ages at its far end and shrinks; those who wait are served
+first come, first served. One task opens sessions, one at a time, while somebody waits, so that a burst does not
+become a storm of sign-ons. All state changes happen between awaits on one event loop, so no lock is needed; a
+place is counted before its open is awaited, so the bound cannot be passed.
 """
 
 import asyncio
 import contextlib
+import logging
+import random
 from collections import deque
 from collections.abc import AsyncIterator, Callable, Coroutine
-from dataclasses import asdict, dataclass
-from typing import Any, Generic, Protocol, TypeVar
+from dataclasses import asdict
+from typing import Any, Generic
 
-from bricola.core.definitions.model import PoolSettings
+from bricola.core.definitions.model import Endpoint, PoolSettings
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.runtime.capacity import Meter, advised_size
+from bricola.core.runtime.endpoints import Circuit, Endpoints, EndpointState
+from bricola.core.runtime.sessions import Held, PoolStatistics, S, SessionKind, current_call, stopped
 
-S = TypeVar("S")
-_TENDING_PERIOD = 5.0  # seconds between looks for sessions that are too old or idle too long
+log = logging.getLogger("bricola.pools")
 
-
-class SessionKind(Protocol[S]):
-    """How one kind of session is handled. `open` raises ProblemError; the others must not raise."""
-
-    async def open(self) -> S: ...
-    def is_sound(self, session: S) -> bool: ...
-    def is_clean(self, session: S) -> bool: ...
-    async def reset(self, session: S) -> bool: ...
-    async def close(self, session: S) -> None: ...
-
-
-@dataclass
-class PoolStatistics:
-    """Counters since the pool was made, and its present state; times in seconds."""
-
-    size: int = 0
-    idle: int = 0
-    waiting: int = 0
-    min_size: int = 0
-    max_size: int = 0
-    requests: int = 0
-    requests_queued: int = 0
-    requests_wait: float = 0.0
-    requests_timed_out: int = 0
-    requests_refused: int = 0
-    opened: int = 0
-    open_failures: int = 0
-    closed: int = 0
-    broken: int = 0
-
-
-@dataclass(slots=True)
-class _Held(Generic[S]):
-    session: S
-    opened: float
-    used: float
-    uses: int = 0
+_TENDING_PERIOD = 1.0  # seconds between looks at what is too old, too idle, too few or unchecked
+_JITTER = 0.1  # a session lives up to this share shorter, so that those opened together do not all end together
+_FIRST_PAUSE, _LONGEST_PAUSE = 0.1, 2.0  # seconds between attempts to grow while others are still in use
 
 
 class Pool(Generic[S]):
-    """Bounded, self-renewing sessions to one backend. `clock` gives monotonic seconds."""
+    """Bounded, self-renewing sessions to one backend. `clock` gives monotonic seconds, `chance` 0..1."""
 
-    def __init__(self, name: str, kind: SessionKind[S], settings: PoolSettings, clock: Callable[[], float]) -> None:
+    def __init__(self, name: str, kind: SessionKind[S], endpoints: tuple[Endpoint, ...], settings: PoolSettings,
+                 clock: Callable[[], float], chance: Callable[[], float] = random.random) -> None:
         self.name = name
+        self.endpoints = Endpoints(endpoints, settings.breaker)
+        self.backend_limit: int | None = None
         self._kind = kind
         self._settings = settings
         self._clock = clock
-        self._idle: list[_Held[S]] = []
-        self._lent: dict[int, _Held[S]] = {}
-        self._waiting: deque[asyncio.Future[_Held[S] | None]] = deque()
-        self._size = 0
-        self._closed = False
-        self._count = PoolStatistics(min_size=settings.min_size, max_size=settings.max_size)
+        self._chance = chance
+        self._all: dict[int, Held[S]] = {}
+        self._idle: list[Held[S]] = []
+        self._lent: dict[int, Held[S]] = {}
+        self._waiting: deque[asyncio.Future[Held[S]]] = deque()
+        self._count = PoolStatistics()
+        self._meter = Meter(clock())
+        self._number = 0
+        self._generation = 0
+        self._asked = clock()  # the newest request
+        self._state = "asleep" if settings.start == "first-call" else "serving"
         self._tasks: set[asyncio.Task[None]] = set()
         self._tending: asyncio.Task[None] | None = None
-        self._retired = False
+        self._growing: asyncio.Task[None] | None = None
+        self._checking: set[str] = set()
 
-    def start(self) -> None:
-        """Begin to warm the pool up and to tend it. A backend that is down does not stop the start."""
-        self._tending = asyncio.get_running_loop().create_task(self._tend())
+    # Borrowing and giving back
 
     def take(self) -> S | None:
-        """A warm session at once, or None when one must be waited for. Never blocks."""
+        """A warm session at once, or None when one must be waited for, checked or opened. Never blocks."""
+        if not self._idle:
+            return None
         now = self._clock()
-        while self._idle:
-            held = self._idle.pop()
-            if now - held.opened < self._settings.max_lifetime and self._kind.is_sound(held.session):
-                self._count.requests += 1
-                return self._lend(held, now)
-            self._discard(held)
+        held = self._idle[-1]
+        if now < held.expires and now < held.check_at and self._kind.is_sound(held.session):
+            self._idle.pop()
+            self._count.requests_num += 1
+            return self._lend(held, now)
         return None
 
     async def borrow(self) -> S:
-        """A session, opened or waited for as the settings allow.
+        """A session: warm, opened, or waited for in turn.
 
         Raises ProblemError: busy when too many wait or none comes free in `timeout`, backend when none can be opened.
         """
         session = self.take()
         if session is not None:
             return session
-        self._count.requests += 1
+        self._count.requests_num += 1
         deadline = self._clock() + self._settings.timeout
-        while not self._closed:
-            if self._size < self._settings.max_size:
-                return self._lend(await self._open(deadline), self._clock())
-            held = await self._wait(deadline)
-            if held is not None:
-                return self._lend(held, self._clock())
-        raise ProblemError(Problem("pool.closed", f"The pool {self.name} is closed.", Kind.BUSY))
+        while True:
+            if self._state in ("stopped", "closed"):
+                self._count.requests_errors += 1
+                raise stopped(self.name, self._state)
+            held = self._idle.pop() if self._idle else await self._wait(deadline)
+            now = self._clock()
+            if not self._kind.is_sound(held.session):
+                self._lose(held)
+            elif now >= held.expires:
+                self._discard(held)
+            elif now < held.check_at or await self._checked(held):
+                return self._lend(held, now)
 
     def give_back(self, session: S, broken: bool = False) -> None:
-        """Return a session; a broken or unclean one is closed or reset in the background."""
+        """Return a session; a broken one is closed, an unclean one reset in the background."""
         held = self._lent.pop(id(session))
-        held.used = self._clock()
-        if broken or self._closed:
-            self._count.broken += broken
+        now = self._clock()
+        held.used, held.call = now, None
+        self._count.usage_ms += (now - held.lent_at) * 1000
+        self._meter.served(now, now - held.lent_at)
+        if not self._kind.is_sound(session):
+            self._lose(held)
+        elif broken:
+            self._count.returns_bad += 1
+            self._discard(held)
+        elif self._must_go(held, now):
             self._discard(held)
         elif self._kind.is_clean(session):
+            held.check_at = now + self._settings.check_after
             self._offer(held)
         else:
+            held.state = "resetting"
             self._spawn(self._reset(held))
 
     @contextlib.asynccontextmanager
@@ -135,133 +128,410 @@ class Pool(Generic[S]):
             raise
         self.give_back(session)
 
-    async def close(self) -> None:
-        """Close idle sessions now and lent ones when they come back; those who wait are told."""
-        self._closed = True
-        while self._waiting:
-            self._wake(self._waiting.popleft(), None)
-        while self._idle:
-            self._discard(self._idle.pop())
-        pending = list(self._tasks)
-        if self._tending is not None:
-            self._tending.cancel()
-            pending.append(self._tending)
-        await asyncio.gather(*pending, return_exceptions=True)
+    # What people do with a pool
+
+    def start(self) -> None:
+        """Begin to warm up and to tend; also after a stop. A backend that is down does not stop the start."""
+        if self._state == "stopped":
+            self._state = "serving"
+        if self._tending is None or self._tending.done():
+            self._tending = asyncio.get_running_loop().create_task(self._tend())
+
+    def stop(self, cut: bool = False) -> None:
+        """Lend nothing more. Sessions in use end with their calls, or at once with `cut`."""
+        self._state = "stopped"
+        self._fail_waiting(stopped(self.name, "stopped"))
+        self._close_idle()
+        for held in self._lent.values():
+            held.state = "draining"
+            if cut:
+                self._kind.cut(held.session)
+
+    def recycle(self) -> None:
+        """Renew every session: the idle now, those in use when they come back."""
+        self._generation += 1
+        self._close_idle()
+        for held in self._lent.values():
+            held.state = "draining"
+
+    def evict(self, number: int, cut: bool = False) -> bool:
+        """Close one session, now when idle, else when it comes back or at once with `cut`. Whether there is such a one."""
+        held = self._all.get(number)
+        if held is None:
+            return False
+        if held in self._idle:
+            self._idle.remove(held)
+            self._discard(held)
+        elif id(held.session) in self._lent:
+            held.state = "draining"
+            if cut:
+                self._kind.cut(held.session)
+        return True
+
+    def adjust(self, settings: PoolSettings) -> None:
+        """Take new bounds and lifetimes at once, with the sessions that there are."""
+        self._settings = settings
+        self.endpoints.breaker = settings.breaker
+        while self._idle and len(self._all) > settings.max_size:
+            self._discard(self._idle.pop(0))
+        now = self._clock()
+        for held in self._all.values():
+            held.expires = min(held.expires, held.opened + settings.max_lifetime) if held.expires else held.expires
+            held.check_at = min(held.check_at, now + settings.check_after)
+        self._grow()
 
     def retire(self) -> None:
         """Another pool takes this one's place: keep nothing warm any more, but still serve the calls in flight."""
-        self._retired = True
+        self._state = "retired"
         if self._tending is not None:
             self._tending.cancel()
-        while self._idle:
-            self._discard(self._idle.pop())
+        self._close_idle()
+
+    async def close(self) -> None:
+        """Close idle sessions now and lent ones when they come back; those who wait are told."""
+        self._state = "closed"
+        self._fail_waiting(stopped(self.name, "closed"))
+        self._close_idle()
+        pending = list(self._tasks)
+        for task in (self._tending, self._growing):
+            if task is not None:
+                task.cancel()
+                pending.append(task)
+        await asyncio.gather(*pending, return_exceptions=True)
+
+    # What is told about it
+
+    @property
+    def settings(self) -> PoolSettings:
+        return self._settings
+
+    @property
+    def state(self) -> str:
+        """serving, asleep, stopped, retired, closed; at risk when some endpoint is left alone, faulting when all are."""
+        circuits = [one.circuit for one in self.endpoints]
+        if self._state != "serving" or all(one is Circuit.CLOSED for one in circuits):
+            return self._state
+        return "at risk" if Circuit.CLOSED in circuits else "faulting"
 
     def statistics(self) -> dict[str, float]:
-        self._count.size, self._count.idle, self._count.waiting = self._size, len(self._idle), len(self._waiting)
-        return asdict(self._count)
+        count = self._count
+        count.pool_min, count.pool_max = self._settings.min_size, self._settings.max_size
+        count.pool_size, count.pool_available, count.requests_waiting = len(self._all), len(self._idle), len(self._waiting)
+        return asdict(count)
 
-    def _lend(self, held: _Held[S], now: float) -> S:
-        held.used = now
+    def view(self) -> dict[str, Any]:
+        """Everything that the live view shows, as JSON data. Times in seconds."""
+        now = self._clock()
+        load = self._meter.load(now)
+        return {
+            "state": self.state, "statistics": self.statistics(), "settings": self._settings.model_dump(mode="json"),
+            "sessions": [held.view(now) for held in sorted(self._all.values(), key=lambda one: one.opened)],
+            "endpoints": [
+                {"endpoint": one.name, "address": one.endpoint.address, "weight": one.endpoint.weight,
+                 "priority": one.endpoint.priority, "circuit": str(one.circuit), "sessions": one.sessions,
+                 "connects": one.connects, "connect_errors": one.connect_errors, "lost": one.lost,
+                 "connect_ms": round(one.connect_seconds * 1000, 2), "reason": one.reason,
+                 "checked_ago": None if one.checked_at is None else round(now - one.checked_at, 1)}
+                for one in self.endpoints
+            ],
+            "load": {"arrivals_per_second": round(load.arrivals, 3), "held_ms": round(load.held * 1000, 3), "calls": load.calls},
+            "advised_size": advised_size(load), "backend_limit": self.backend_limit,
+        }
+
+    # Inside
+
+    def _lend(self, held: Held[S], now: float) -> S:
+        held.lent_at = self._asked = now
+        held.state = "in use"
         held.uses += 1
+        held.call = current_call.get()
+        self._meter.arrived(now)
         self._lent[id(held.session)] = held
         return held.session
 
-    async def _open(self, deadline: float) -> _Held[S]:
-        self._size += 1
-        try:
-            async with asyncio.timeout(max(0.0, deadline - self._clock())):
-                session = await self._kind.open()
-        except BaseException as error:
-            self._size -= 1
-            self._count.open_failures += 1
-            self._wake_next(None)  # whoever waits may try to open in turn
-            if isinstance(error, TimeoutError):
-                raise ProblemError(Problem(
-                    "backend.slow", f"The backend of {self.name} did not accept a session in time.", Kind.BACKEND,
-                    expected=f"within {self._settings.timeout:g} s",
-                )) from None
-            raise
-        self._count.opened += 1
-        now = self._clock()
-        return _Held(session, now, now)
+    def _must_go(self, held: Held[S], now: float) -> bool:
+        return (held.state == "draining" or held.generation != self._generation or now >= held.expires
+                or self._state not in ("serving", "asleep") or len(self._all) > self._settings.max_size)
 
-    async def _wait(self, deadline: float) -> _Held[S] | None:
+    async def _wait(self, deadline: float) -> Held[S]:
         if len(self._waiting) >= self._settings.max_waiting:
-            self._count.requests_refused += 1
+            self._count.requests_errors += 1
             raise ProblemError(Problem("pool.full", "Too many calls wait for this backend.", Kind.BUSY,
+                                       expected=f"at most {self._settings.max_waiting} waiting",
                                        mend="Try again in a moment."))
-        future: asyncio.Future[_Held[S] | None] = asyncio.get_running_loop().create_future()
+        loop = asyncio.get_running_loop()
+        future: asyncio.Future[Held[S]] = loop.create_future()
+        since = self._clock()
         self._waiting.append(future)
         self._count.requests_queued += 1
-        since = self._clock()
+        if self._state == "asleep":
+            self._state = "serving"
+        self._grow()
+        # A timer that ends the wait from the future's side: a session is either given or not, with no race between.
+        timer = loop.call_later(max(0.0, deadline - since), self._time_out, future)
         try:
-            async with asyncio.timeout(max(0.0, deadline - since)):
-                return await future
-        except TimeoutError:
-            self._count.requests_timed_out += 1
-            raise ProblemError(Problem("pool.timeout", "No session to the backend came free in time.", Kind.BUSY,
-                                       expected=f"within {self._settings.timeout:g} s",
-                                       mend="Try again in a moment.")) from None
+            return await future
+        except ProblemError:
+            self._count.requests_errors += 1
+            raise
+        except asyncio.CancelledError:
+            if future.done() and not future.cancelled() and future.exception() is None:
+                self._offer(future.result())  # given in the very moment of giving up: pass it on
+            raise
         finally:
-            self._count.requests_wait += self._clock() - since
+            timer.cancel()
+            self._count.requests_wait_ms += (self._clock() - since) * 1000
+
+    def _time_out(self, future: "asyncio.Future[Held[S]]") -> None:
+        if not future.done():
             with contextlib.suppress(ValueError):
                 self._waiting.remove(future)
-            # Given a session in the very moment of giving up: pass it on, or it would be lost.
-            if future.done() and not future.cancelled() and asyncio.current_task().cancelling():  # type: ignore[union-attr]
-                held = future.result()
-                if held is not None:
-                    self._offer(held)
+            future.set_exception(ProblemError(Problem(
+                "pool.timeout", "No session to the backend came free in time.", Kind.BUSY,
+                expected=f"within {self._settings.timeout:g} s", mend="Try again in a moment.")))
 
-    def _offer(self, held: _Held[S]) -> None:
-        if not self._wake_next(held):
-            if self._closed or self._retired:
-                self._discard(held)
-            else:
-                self._idle.append(held)
-
-    def _wake_next(self, held: _Held[S] | None) -> bool:
+    def _fail_waiting(self, error: ProblemError) -> None:
         while self._waiting:
-            if self._wake(self._waiting.popleft(), held):
-                return True
-        return False
+            future = self._waiting.popleft()
+            if not future.done():
+                future.set_exception(ProblemError(*error.problems))
 
-    @staticmethod
-    def _wake(future: "asyncio.Future[_Held[S] | None]", held: _Held[S] | None) -> bool:
-        if future.done():
-            return False
-        future.set_result(held)
-        return True
+    def _offer(self, held: Held[S]) -> None:
+        """Give a session to the one who waits longest, else keep it warm."""
+        while self._waiting:
+            future = self._waiting.popleft()
+            if not future.done():
+                future.set_result(held)
+                return
+        if self._must_go(held, held.opened):
+            self._discard(held)
+        else:
+            held.state = "warm"
+            self._idle.append(held)
 
-    def _discard(self, held: _Held[S]) -> None:
-        self._size -= 1
-        self._count.closed += 1
+    def _grow(self) -> None:
+        if (self._growing is None and self._waiting and len(self._all) < self._settings.max_size
+                and self._state not in ("stopped", "closed")):
+            self._growing = asyncio.get_running_loop().create_task(self._grow_while_waited())
+
+    async def _grow_while_waited(self) -> None:
+        pause = _FIRST_PAUSE
+        try:
+            while self._waiting and len(self._all) < self._settings.max_size:
+                try:
+                    held = await self._open()
+                except ProblemError as error:
+                    if not self._all:  # no session can come back either
+                        self._fail_waiting(error)
+                        return
+                    await asyncio.sleep(pause)
+                    pause = min(_LONGEST_PAUSE, pause * 2)
+                    continue
+                self._offer(held)
+        finally:
+            self._growing = None
+        self._grow()
+
+    async def _open(self, only: EndpointState | None = None) -> Held[S]:
+        """Open one session, on another endpoint when the first does not answer. Raises ProblemError."""
+        self._number += 1
+        now = self._clock()
+        held: Held[S] = Held(self._number, "", now, generation=self._generation)
+        self._all[held.number] = held
+        try:
+            tried: set[str] = set()
+            error: ProblemError | None = None
+            while True:
+                now = self._clock()
+                state = only or self.endpoints.choose(now, frozenset(tried))
+                if state is None or state.name in tried:
+                    raise error or self.endpoints.refusal(self.name, now)
+                tried.add(state.name)
+                try:
+                    held.session = await self._connect(state, held)
+                except ProblemError as failure:
+                    error = failure
+                    continue
+                return held
+        except BaseException:
+            del self._all[held.number]
+            raise
+
+    async def _connect(self, state: EndpointState, held: Held[S]) -> S:
+        began = self._clock()
+        held.endpoint = state.name
+        state.sessions += 1
+        state.connects += 1
+        self._count.connections_num += 1
+        try:
+            async with asyncio.timeout(self._settings.connect_timeout):
+                session = await self._kind.open(state.endpoint)
+        except asyncio.CancelledError:
+            state.sessions -= 1
+            self.endpoints.given_up(state)
+            raise
+        except Exception as failure:
+            state.sessions -= 1
+            state.connect_errors += 1
+            self._count.connections_errors += 1
+            error = self._as_problem(failure)
+            self.endpoints.failed(state, self._clock(), error.problem.inner or error.problem.message)
+            raise error from None
+        now = self._clock()
+        state.connect_seconds = now - began
+        self._count.connections_ms += (now - began) * 1000
+        self.endpoints.succeeded(state, now)
+        held.opened = held.used = now
+        held.expires = now + self._settings.max_lifetime * (1 - _JITTER * self._chance())
+        held.check_at = now + self._settings.check_after
+        held.identity = self._kind.identity(session)
+        if self.backend_limit is None:
+            self.backend_limit = await self._kind.most_sessions(session)
+        return session
+
+    def _as_problem(self, failure: Exception) -> ProblemError:
+        if isinstance(failure, ProblemError):
+            return failure
+        if isinstance(failure, TimeoutError):
+            return ProblemError(Problem(
+                "backend.slow", f"The backend of {self.name} did not accept a session in time.", Kind.BACKEND,
+                expected=f"within {self._settings.connect_timeout:g} s", inner="it accepted and did not answer in time"))
+        log.exception("a session of %s cannot be opened", self.name, exc_info=failure)
+        return ProblemError(Problem("backend.failed", f"No session of {self.name} can be opened.", Kind.BACKEND,
+                                    inner=repr(failure)))
+
+    async def _checked(self, held: Held[S]) -> bool:
+        """Ask for a sign of life. One that gives none is closed, and nobody has lost anything by it."""
+        held.state = "checking"
+        alive = False
+        try:
+            async with asyncio.timeout(self._settings.connect_timeout):
+                alive = await self._kind.check(held.session)
+        except TimeoutError:
+            pass
+        finally:
+            if not alive:
+                self._lose(held)
+        if alive:
+            now = self._clock()
+            held.check_at = now + self._settings.check_after
+            self.endpoints.succeeded(self.endpoints.state(held.endpoint), now)
+        return alive
+
+    def _lose(self, held: Held[S]) -> None:
+        """The connection is gone: count it against its endpoint, and check that endpoint's others before lending them."""
+        self._count.connections_lost += 1
+        state = self.endpoints.state(held.endpoint)
+        state.lost += 1
+        self.endpoints.failed(state, self._clock(), "a session was lost")
+        for other in self._idle:
+            if other.endpoint == held.endpoint:
+                other.check_at = 0.0
+        self._discard(held)
+
+    def _discard(self, held: Held[S]) -> None:
+        del self._all[held.number]
+        self.endpoints.state(held.endpoint).sessions -= 1
         self._spawn(self._kind.close(held.session))
-        if not self._closed:
-            self._wake_next(None)  # there is room for one who waits to open
+        self._grow()
 
-    async def _reset(self, held: _Held[S]) -> None:
+    def _close_idle(self) -> None:
+        while self._idle:
+            self._discard(self._idle.pop())
+
+    async def _reset(self, held: Held[S]) -> None:
         if await self._kind.reset(held.session):
+            held.check_at = self._clock() + self._settings.check_after
             self._offer(held)
         else:
-            self._count.broken += 1
+            self._count.returns_bad += 1
             self._discard(held)
 
     async def _tend(self) -> None:
-        """Keep at least `min_size` warm, retire the old and the long idle."""
         while True:
             try:
-                while self._size < self._settings.min_size and not self._closed:
-                    self._offer(await self._open(self._clock() + self._settings.timeout))
+                if self._state == "serving":
+                    await self._tend_once(self._clock())
             except ProblemError:
-                pass  # counted in open_failures; the next call will say why, and the next look tries again
-            now = self._clock()
-            for held in list(self._idle):
-                too_old = now - held.opened >= self._settings.max_lifetime
-                too_idle = now - held.used >= self._settings.max_idle and self._size > self._settings.min_size
-                if too_old or too_idle:
-                    self._idle.remove(held)
-                    self._discard(held)
+                pass  # counted against its endpoint; the next call will say why, and the next look tries again
+            except Exception:
+                log.exception("tending the pool %s failed", self.name)
             await asyncio.sleep(_TENDING_PERIOD)
+
+    async def _tend_once(self, now: float) -> None:
+        """Retire the old and the long idle, fall asleep, keep `min_size` warm, spread over endpoints, check them."""
+        settings = self._settings
+        if settings.sleep_after is not None and not self._lent and now - self._asked >= settings.sleep_after:
+            self._state = "asleep"
+            self._close_idle()
+            return
+        for held in list(self._idle):
+            too_idle = now - held.used >= settings.max_idle and len(self._all) > settings.min_size
+            if now >= held.expires or too_idle:
+                self._idle.remove(held)
+                self._discard(held)
+        for held in [one for one in self._idle if one.check_at <= 0]:  # others of their endpoint were lost
+            self._idle.remove(held)
+            self._spawn(self._check_idle(held))
+        self._check_endpoints(now)
+        self._move_one(now)
+        while len(self._all) < min(settings.min_size, settings.max_size) and self._state == "serving":
+            self._offer(await self._open())
+
+    def _move_one(self, now: float) -> None:
+        """Close one session of an endpoint that holds too many; its successor goes where it belongs."""
+        surplus = self.endpoints.surplus(now)
+        if surplus is None:
+            return
+        idle = next((one for one in self._idle if one.endpoint == surplus.name), None)
+        if idle is not None:
+            self._idle.remove(idle)
+            self._discard(idle)
+            return
+        lent = next((one for one in self._lent.values() if one.endpoint == surplus.name and one.state == "in use"), None)
+        if lent is not None:
+            lent.state = "draining"
+
+    def _check_endpoints(self, now: float) -> None:
+        for state in self.endpoints:
+            due = state.checked_at is None or now - state.checked_at >= self._settings.health_every
+            again = state.circuit is Circuit.OPEN and self.endpoints.usable(state, now)
+            if (due or again) and state.name not in self._checking and state.circuit is not Circuit.HALF_OPEN:
+                self._checking.add(state.name)
+                self._spawn(self._check_endpoint(state, now))
+
+    async def _check_endpoint(self, state: EndpointState, now: float) -> None:
+        """Check one idle session of an endpoint; where there is none, or its circuit is open, try to open one."""
+        try:
+            held = next((one for one in self._idle if one.endpoint == state.name), None)
+            if state.circuit is Circuit.CLOSED and held is not None:
+                self._idle.remove(held)
+                await self._check_idle(held)
+            elif state.circuit is Circuit.CLOSED and state.sessions:
+                state.checked_at = now  # in use: each call is a check
+            elif self.endpoints.usable(state, now) and self._state == "serving":
+                if state.circuit is Circuit.OPEN:
+                    state.circuit = Circuit.HALF_OPEN
+                opened = await self._open(only=state)
+                if self._waiting or len(self._all) <= self._settings.min_size:
+                    self._offer(opened)
+                else:
+                    self._discard(opened)
+        except ProblemError:
+            pass  # counted against the endpoint
+        finally:
+            self._checking.discard(state.name)
+
+    async def _check_idle(self, held: Held[S]) -> None:
+        """Check one that was taken out of the idle ones. It goes to whoever waits, else to the far end, since the check
+        was no use of it."""
+        if not await self._checked(held):
+            return
+        if self._waiting or self._must_go(held, self._clock()):
+            self._offer(held)
+        else:
+            held.state = "warm"
+            self._idle.insert(0, held)
 
     def _spawn(self, work: Coroutine[Any, Any, None]) -> None:
         task = asyncio.get_running_loop().create_task(work)

@@ -5,7 +5,7 @@ Raises ProblemError with every reference that leads nowhere and every facet that
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import (
@@ -40,6 +40,7 @@ class ResolvedOperation:
     object: ObjectDefinition
     finder: Finder | None  # None: reads one row by its key
     fixed: dict[str, Value]
+    context: dict[str, tuple[str, SimpleType]] = field(default_factory=dict)  # input -> the environment's value, its type
 
 
 @dataclass(frozen=True)
@@ -90,8 +91,8 @@ def _operation(operation: Operation, catalogue: Catalogue, place: str) -> Resolv
         shape = _get_shape(operation, definition, row)
     else:
         shape = _finder_shape(operation, definition, finder, row)
-    fixed, elements = _apply_parameters(operation, shape.input.elements, place)
-    return ResolvedOperation(replace(shape, input=Record(operation.name, elements)), definition, finder, fixed)
+    fixed, context, elements = _apply_parameters(operation, shape.input.elements, place)
+    return ResolvedOperation(replace(shape, input=Record(operation.name, elements)), definition, finder, fixed, context)
 
 
 def object_record(definition: ObjectDefinition, catalogue: Catalogue) -> Record:
@@ -128,12 +129,14 @@ def object_record(definition: ObjectDefinition, catalogue: Catalogue) -> Record:
     return Record(definition.record_name, tuple(elements), definition.description)
 
 
-def typed_elements(parts: Iterable[TypedPart], catalogue: Catalogue, place: str) -> Iterable[Element]:
+def typed_elements(parts: Iterable[TypedPart], catalogue: Catalogue, place: str,
+                   inside: tuple[str, ...] = ()) -> Iterable[Element]:
+    """The elements of fields; `inside` names the records around them."""
     problems: list[Problem] = []
     elements: list[Element] = []
     for part in parts:
         try:
-            elements.append(_element(part, catalogue, f"{place}, {part.name}"))
+            elements.append(_element(part, catalogue, f"{place}, {part.name}", inside))
         except ProblemError as error:
             problems += error.problems
     if problems:
@@ -141,8 +144,8 @@ def typed_elements(parts: Iterable[TypedPart], catalogue: Catalogue, place: str)
     return elements
 
 
-def _element(part: TypedPart, catalogue: Catalogue, place: str) -> Element:
-    kind = _type_of(part, catalogue, place)
+def _element(part: TypedPart, catalogue: Catalogue, place: str, inside: tuple[str, ...]) -> Element:
+    kind = _type_of(part, catalogue, place, inside)
     sample = None
     if part.sample is not None and isinstance(kind, SimpleType):
         sample = _value(kind, part.sample, f"{place}, sample")
@@ -151,7 +154,7 @@ def _element(part: TypedPart, catalogue: Catalogue, place: str) -> Element:
                    part.label, part.unit)
 
 
-def _type_of(part: TypedPart, catalogue: Catalogue, place: str) -> SimpleType | Record:
+def _type_of(part: TypedPart, catalogue: Catalogue, place: str, inside: tuple[str, ...]) -> SimpleType | Record:
     facets = {name: value for name in _FACETS if (value := getattr(part, name)) not in (None, ())}
     if part.type in PRIMITIVES:
         return simple_type(part.type, facets, place)
@@ -166,7 +169,11 @@ def _type_of(part: TypedPart, catalogue: Catalogue, place: str) -> SimpleType | 
         return replace(kind, name=named.name, description=named.description)
     record = catalogue.find_record(part.type)
     if record is not None:
-        elements = tuple(typed_elements(record.fields, catalogue, f"record {record.name}"))
+        if record.name in inside:
+            raise ProblemError(Problem(
+                "reference.circle", "A record contains itself, so no message of it could ever end.", place=f"record {record.name}",
+                found=" -> ".join((*inside[inside.index(record.name):], record.name)), mend="Take one of these fields out."))
+        elements = tuple(typed_elements(record.fields, catalogue, f"record {record.name}", (*inside, record.name)))
         return Record(record.name, elements, record.description)
     raise ProblemError(Problem("reference.type", "There is no such type.", place=f"{place}, type",
                                expected="a built-in type, a type or a record", found=shown(part.type),
@@ -255,10 +262,11 @@ def _filter_element(one: Filter, field: Element) -> Element:
 
 def _apply_parameters(
     operation: Operation, elements: tuple[Element, ...], place: str
-) -> tuple[dict[str, Value], tuple[Element, ...]]:
-    """What the operation itself says of its inputs: fixed ones leave the contract, defaults make them optional."""
+) -> tuple[dict[str, Value], dict[str, tuple[str, SimpleType]], tuple[Element, ...]]:
+    """What the operation itself says of its inputs: fixed and context ones leave the contract, defaults make them optional."""
     known = {element.name: element for element in elements}
     fixed: dict[str, Value] = {}
+    context: dict[str, tuple[str, SimpleType]] = {}
     for parameter in operation.input:
         element = known.get(parameter.name)
         where = f"{place}, input, {parameter.name}"
@@ -268,6 +276,10 @@ def _apply_parameters(
         if parameter.given != "caller" and parameter.value is None:
             raise ProblemError(Problem("parameter.value", f"A {parameter.given} input needs a value.", place=where,
                                        mend="Add 'value:'."))
+        if parameter.given == "context":
+            context[parameter.name] = str(parameter.value), element.type
+            del known[parameter.name]
+            continue
         value = _value(element.type, parameter.value, where) if parameter.value is not None else None
         if parameter.given == "fixed":
             fixed[parameter.name] = value
@@ -278,7 +290,7 @@ def _apply_parameters(
         if parameter.sample is not None and isinstance(element.type, SimpleType):
             element = replace(element, sample=_value(element.type, parameter.sample, f"{where}, sample"))
         known[parameter.name] = replace(element, description=parameter.description or element.description)
-    return fixed, tuple(known.values())
+    return fixed, context, tuple(known.values())
 
 
 def _value(kind: SimpleType, text: str, place: str) -> Value:

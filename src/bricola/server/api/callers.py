@@ -1,5 +1,6 @@
-"""Callers, their roles and tokens."""
+"""Callers, their limits, roles and tokens."""
 
+from datetime import timedelta
 from typing import Annotated, Any
 
 from fastapi import APIRouter
@@ -15,31 +16,59 @@ Word = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._-]{0,79}$
 
 
 class CallerBody(BaseModel):
+    """`networks` in CIDR form, none for anywhere; `per_minute` and `parallel` calls, null for no limit."""
+
     description: str = Field("", max_length=500)
     roles: list[Word] = []
+    networks: list[str] = Field([], max_length=100)
+    per_minute: int | None = Field(None, ge=1, le=1_000_000)
+    parallel: int | None = Field(None, ge=1, le=10_000)
+
+
+class TokenBody(BaseModel):
+    """Days that the new token is valid, and hours until the older ones end; null: for ever, and not at all."""
+
+    days: float | None = Field(None, gt=0, le=3650)
+    overlap_hours: float | None = Field(None, ge=0, le=8760)
 
 
 @router.get("/callers")
 async def callers(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
-    return [{"name": one.name, "description": one.description, "roles": one.roles, "created_at": one.created_at,
-             "tokens": [{"prefix": prefix, "created_at": at} for prefix, at in one.tokens]}
+    await bricola.note_uses()
+    return [{"name": one.name, "description": one.description, "roles": one.roles, "networks": one.networks,
+             "per_minute": one.per_minute, "parallel": one.parallel, "created_at": one.created_at,
+             "tokens": [{"prefix": token.prefix, "created_at": token.created_at, "expires_at": token.expires_at,
+                         "last_used_at": token.last_used_at} for token in one.tokens]}
             for one in await bricola.storage.main(stored.callers)]
 
 
 @router.put("/callers/{name}")
-async def save_caller(name: Word, body: CallerBody, _: Admin, bricola: Running) -> dict[str, Any]:
+async def save_caller(name: Word, body: CallerBody, user: Admin, bricola: Running) -> dict[str, Any]:
     """Add a caller, or replace what is known of it. Takes effect with the next call."""
-    await people.save_caller(bricola, name, body.description, list(body.roles))
-    return {"name": name, "roles": body.roles}
+    await people.save_caller(bricola, name, body.description, list(body.roles), body.networks, body.per_minute, body.parallel, user.name)
+    return {"name": name, **body.model_dump()}
+
+
+@router.delete("/callers/{name}", status_code=204)
+async def remove_caller(name: str, user: Admin, bricola: Running) -> None:
+    await people.remove_caller(bricola, name, user.name)
 
 
 @router.post("/callers/{name}/tokens", status_code=201)
-async def new_token(name: str, _: Admin, bricola: Running) -> dict[str, str]:
+async def new_token(name: str, user: Admin, bricola: Running, body: TokenBody | None = None) -> dict[str, Any]:
     """A new token, in this answer and never again."""
-    return {"caller": name, "token": await people.new_token(bricola, name)}
+    body = body or TokenBody()
+    return await people.new_token(bricola, name, user.name, timedelta(days=body.days) if body.days is not None else None,
+                                  timedelta(hours=body.overlap_hours) if body.overlap_hours is not None else None)
 
 
 @router.delete("/callers/{name}/tokens/{prefix}", status_code=204)
-async def revoke_token(name: str, prefix: str, _: Admin, bricola: Running) -> None:
+async def revoke_token(name: str, prefix: str, user: Admin, bricola: Running) -> None:
     """Refused from the next call on."""
-    await people.revoke_token(bricola, name, prefix)
+    await people.revoke_token(bricola, name, prefix, user.name)
+
+
+@router.get("/roles")
+async def roles(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
+    """What each role may call, and who has it."""
+    return await people.roles(bricola)

@@ -1,6 +1,5 @@
-"""Definitions: apply, export, review."""
+"""Definitions: apply, export, compare with a folder, revisions, review, mend."""
 
-from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter
@@ -8,33 +7,69 @@ from pydantic import BaseModel
 
 from bricola.server.api.access import Integrator, Running, Viewer
 from bricola.server.usecases import catalogue
+from bricola.server.usecases.catalogue import plain_change
+from bricola.server.usecases.deployments import plain_finding
+from bricola.server.usecases.reviews import review_service
+from bricola.store import definitions
 
 router = APIRouter(tags=["definitions"])
 
 
-class Bundle(BaseModel):
+class Files(BaseModel):
     """Definition files: path -> YAML text."""
 
     files: dict[str, str]
+
+
+class Bundle(Files):
+    """`based_on`: the revision that the author started from, by 'kind name', so that nothing is overwritten unseen."""
+
     remove_others: bool = False
     plan_only: bool = False
+    based_on: dict[str, int] | None = None
+
+
+class Mend(BaseModel):
+    """`code` of one rule; empty for every mend that is mechanical."""
+
+    environment: str = ""
+    code: str = ""
 
 
 @router.post("/definitions")
 async def apply(body: Bundle, user: Integrator, bricola: Running) -> dict[str, Any]:
-    """Make drafts of all files, or of none; answers what is added, changed, moved, removed and unchanged."""
-    changes = await catalogue.apply(bricola, body.files, user.name, body.remove_others, body.plan_only)
-    return {"applied": not body.plan_only, "changes": [asdict(one) for one in changes]}
+    """Make drafts of all files, or of none; answers what is added, changed, moved, removed and unchanged, and for live
+    settings the moment since when they are in effect."""
+    changes = await catalogue.apply(bricola, body.files, user.name, body.remove_others, body.plan_only, body.based_on)
+    return {"applied": not body.plan_only, "changes": [plain_change(one) for one in changes]}
 
 
 @router.get("/definitions")
 async def export(_: Viewer, bricola: Running) -> dict[str, Any]:
-    """All drafts in their canonical text, by path. There are no secrets in definitions."""
-    return {"files": {one.path: one.text for one in bricola.drafts}}
+    """All drafts in their canonical text, by path, with the revision of each. There are no secrets in definitions."""
+    return {"files": {one.path: one.text for one in bricola.drafts},
+            "revisions": {f"{kind} {name}": one.revision for (kind, name), one in bricola.revisions.items()}}
+
+
+@router.post("/definitions/comparison")
+async def compare_folder(body: Files, _: Viewer, bricola: Running) -> list[dict[str, Any]]:
+    """How these files differ from the drafts, line by line."""
+    return [vars(one) for one in catalogue.compare_folder(bricola, body.files)]
+
+
+@router.get("/definitions/{kind}/{name}/revisions")
+async def revisions(kind: str, name: str, _: Viewer, bricola: Running) -> list[dict[str, Any]]:
+    """Who wrote which text when, the newest first."""
+    return [vars(one) for one in await bricola.storage.main(definitions.revisions, kind, name)]
 
 
 @router.get("/services/{service}/review")
-async def review(service: str, _: Viewer, bricola: Running, environment: str = "") -> list[dict[str, str]]:
+async def review(service: str, _: Viewer, bricola: Running, environment: str = "") -> list[dict[str, Any]]:
     """The findings of the draft, errors first; with an environment also those of running it there."""
-    findings = catalogue.review_service(bricola, service, environment)
-    return [{"severity": str(one.severity), **one.problem.as_dict()} for one in findings]
+    return [plain_finding(one) for one in await review_service(bricola, service, environment)]
+
+
+@router.post("/services/{service}/mend")
+async def mend(service: str, body: Mend, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Do the mends of the review that are mechanical, as new drafts."""
+    return {"changes": [plain_change(one) for one in await catalogue.mend(bricola, service, body.environment, body.code, user.name)]}

@@ -1,5 +1,7 @@
 """Services, releases, deployments, contracts, samples, the test bench, call records."""
 
+import time
+from datetime import date
 from typing import Annotated, Any, Literal
 
 import httpx
@@ -7,22 +9,48 @@ from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from bricola.core.contracts.wsdl import write_wsdl
+from bricola.core.definitions.model import segment_of
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import Base, Integrator, Operator, Running, Viewer
-from bricola.server.usecases import bench, deployments, releases, services
+from bricola.server.bricola import Bricola
+from bricola.server.usecases import bench, compare, deployments, releases, services
+from bricola.server.usecases.frozen import find_release
 from bricola.store import calls
 from bricola.store import releases as stored
+from bricola.store.releases import StoredRelease
 
 router = APIRouter(tags=["services"])
 
 
 class NewRelease(BaseModel):
+    """`consent`: the reason why a breaking change is let through."""
+
     notes: str = Field("", max_length=2000)
+    consent: str = Field("", max_length=2000)
 
 
 class NewDeployment(BaseModel):
+    """`release` null: the newest. `share`: percent of the calls, beside what is live, below 100."""
+
     environment: str
-    release: int | None = None  # None: the newest
+    release: int | None = None
+    share: int = Field(100, ge=1, le=100)
+    consent: str = Field("", max_length=2000)
+
+
+class Step(BaseModel):
+    """`version` is the major version of the service."""
+
+    version: int = Field(1, ge=1, le=99)
+    consent: str = Field("", max_length=2000)
+
+
+class End(BaseModel):
+    """`on` null takes the end back; `words` tell callers what to use instead."""
+
+    on: date | None
+    words: str = Field("", max_length=500)
+    version: int = Field(1, ge=1, le=99)
 
 
 class BenchRequest(BaseModel):
@@ -72,21 +100,69 @@ async def sample(service: str, operation: str, _: Viewer, bricola: Running, envi
 
 @router.post("/services/{service}/releases", status_code=201)
 async def release(service: str, body: NewRelease, user: Integrator, bricola: Running) -> dict[str, Any]:
-    made = await releases.release(bricola, service, body.notes, user.name)
-    return {"service": service, "release": made.number, "digest": made.digest, "at": made.at}
+    made = await releases.release(bricola, service, body.notes, user.name, body.consent)
+    return {"service": service, "release": made.number, "version": made.version, "digest": made.digest, "at": made.at,
+            "consent": made.consent}
+
+
+@router.get("/services/{service}/releases/{number}")
+async def one_release(service: str, number: int, _: Viewer, bricola: Running) -> dict[str, Any]:
+    """A release with everything in it."""
+    return vars(await find_release(bricola, service, number))
+
+
+@router.get("/services/{service}/comparison")
+async def comparison(service: str, _: Viewer, bricola: Running, old: str, new: str = "draft") -> dict[str, Any]:
+    """From `old` to `new`, each a release number, 'draft', or an environment: differences, verdict, callers."""
+    return await compare.compare(bricola, service, old, new)
+
+
+@router.get("/services/{service}/deployment-plan")
+async def deployment_plan(service: str, environment: str, _: Viewer, bricola: Running, release: int | None = None) -> dict[str, Any]:
+    """What a deployment would replace and use, and its gates."""
+    return await deployments.plan(bricola, service, environment, release)
 
 
 @router.post("/services/{service}/deployments", status_code=201)
 async def deploy(service: str, body: NewDeployment, user: Operator, bricola: Running, base: Base) -> dict[str, Any]:
-    """Make a release live now."""
-    made = await deployments.deploy(bricola, service, body.environment, body.release, user.name)
-    return {"service": service, "environment": body.environment, "release": made.number,
-            **services.addresses(bricola, body.environment, service, base)}
+    """Make a release live now, or give it a share of the calls."""
+    made = await deployments.deploy(bricola, service, body.environment, body.release, user.name, body.share, body.consent)
+    return _deployed(bricola, made, body.environment, base) | {"share": body.share}
+
+
+@router.post("/services/{service}/deployments/{environment}/rollback", status_code=201)
+async def roll_back(service: str, environment: str, body: Step, user: Operator, bricola: Running, base: Base) -> dict[str, Any]:
+    """Back to the release before, in one step."""
+    return _deployed(bricola, await deployments.roll_back(bricola, service, environment, user.name, body.version), environment, base)
+
+
+@router.post("/services/{service}/deployments/{environment}/promotion", status_code=201)
+async def promote(service: str, environment: str, body: Step, user: Operator, bricola: Running, base: Base) -> dict[str, Any]:
+    """Make live here what is live in the environment that this one follows."""
+    made = await deployments.promote(bricola, service, environment, user.name, body.consent, body.version)
+    return _deployed(bricola, made, environment, base)
+
+
+@router.put("/services/{service}/deployments/{environment}/end")
+async def retire(service: str, environment: str, body: End, user: Operator, bricola: Running) -> dict[str, Any]:
+    """Announce the end of a service in an environment, or take it back."""
+    ends = await deployments.retire(bricola, service, environment, body.on, body.words, user.name, body.version)
+    return {"service": service, "environment": environment, "ends_at": ends or None}
 
 
 @router.delete("/services/{service}/deployments/{environment}", status_code=204)
-async def undeploy(service: str, environment: str, user: Operator, bricola: Running) -> None:
-    await deployments.undeploy(bricola, service, environment, user.name)
+async def undeploy(service: str, environment: str, user: Operator, bricola: Running, version: int = 1) -> None:
+    await deployments.undeploy(bricola, service, environment, user.name, version)
+
+
+def _deployed(bricola: Bricola, made: StoredRelease, environment: str, base: str) -> dict[str, Any]:
+    segment = segment_of(made.service, made.version)
+    return {"service": made.service, "environment": environment, "release": made.number, "version": made.version,
+            "parts": [{"part": "service", "name": segment, "state": "serving"},
+                      *({"part": "pool", "name": name, "state": pool.state}
+                        for (where, name), pool in bricola.runtime.pools().items() if where == environment
+                        and name in {one.split("/")[-1].removesuffix(".yaml") for one in made.bundle if one.startswith("backends/")})],
+            **services.addresses(bricola, environment, segment, base)}
 
 
 @router.get("/deployments")
@@ -101,6 +177,13 @@ async def send(body: BenchRequest, request: Request, _: Operator, bricola: Runni
     transport: httpx.AsyncClient = request.app.state.own_endpoint
     return await bench.send(bricola, transport, body.environment, body.service, body.operation, body.caller, body.soap,
                             body.values, body.envelope)
+
+
+@router.get("/services/{service}/callers")
+async def callers_of(service: str, _: Viewer, bricola: Running, environment: str = "",
+                     days: Annotated[int, Query(ge=1, le=365)] = 30) -> list[dict[str, Any]]:
+    """Who called which operation in the last days."""
+    return await bricola.storage.calls(calls.users_of, service, time.time() - days * 86_400, environment)
 
 
 @router.get("/calls")

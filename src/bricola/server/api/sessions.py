@@ -5,9 +5,11 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
+from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import COOKIE, Admin, Running, Viewer, presented_secret
 from bricola.server.usecases import people
 from bricola.store import people as stored
+from bricola.store.people import StoredUser
 
 router = APIRouter(tags=["sessions and users"])
 
@@ -27,10 +29,18 @@ class SetUp(BaseModel):
     password: Password
 
 
+Role = Literal["viewer", "operator", "integrator", "admin"]
+
+
 class NewUser(BaseModel):
     name: PersonName
     password: Password
-    role: Literal["viewer", "operator", "integrator", "admin"]
+    role: Role
+
+
+class UserChange(BaseModel):
+    role: Role | None = None
+    password: Password | None = None
 
 
 def _set_cookie(request: Request, response: Response, secret: str) -> None:
@@ -54,7 +64,8 @@ async def set_up(body: SetUp, request: Request, response: Response, bricola: Run
 
 @router.post("/session", status_code=201)
 async def sign_in(body: SignIn, request: Request, response: Response, bricola: Running) -> dict[str, Any]:
-    user = await people.sign_in(bricola, body.name, body.password)
+    """After several wrong passwords in a row: status 429, and a pause that doubles."""
+    user = await people.sign_in(bricola, body.name, body.password, request.client.host if request.client else "")
     answer = {"name": user.name, "role": user.role}
     if body.token:
         return answer | {"token": await people.open_session(bricola, user.name, "token", people.TOKEN)}
@@ -82,6 +93,36 @@ async def users(_: Admin, bricola: Running) -> list[dict[str, str]]:
 
 
 @router.post("/users", status_code=201)
-async def add_user(body: NewUser, _: Admin, bricola: Running) -> dict[str, str]:
-    await people.add_user(bricola, body.name, body.role, body.password)
+async def add_user(body: NewUser, user: Admin, bricola: Running) -> dict[str, str]:
+    await people.add_user(bricola, body.name, body.role, body.password, user.name)
     return {"name": body.name, "role": body.role}
+
+
+@router.patch("/users/{name}", status_code=204)
+async def change_user(name: str, body: UserChange, user: Admin, bricola: Running) -> None:
+    """Another role or password. A new password ends the user's sessions."""
+    await people.change_user(bricola, name, body.role, body.password, user.name)
+
+
+@router.delete("/users/{name}", status_code=204)
+async def remove_user(name: str, user: Admin, bricola: Running) -> None:
+    await people.remove_user(bricola, name, user.name)
+
+
+@router.get("/users/{name}/sessions")
+async def sessions(name: str, user: Viewer, bricola: Running) -> list[dict[str, str]]:
+    """A user's sign-ins: one's own, or anybody's for an admin."""
+    _own_or_admin(user, name)
+    return [{"session": number, "label": label, "created_at": created, "expires_at": expires}
+            for number, label, created, expires in await bricola.storage.main(stored.user_sessions, name)]
+
+
+@router.delete("/users/{name}/sessions/{session}", status_code=204)
+async def end_session(name: str, session: str, user: Viewer, bricola: Running) -> None:
+    _own_or_admin(user, name)
+    await people.end_session(bricola, name, session, user.name)
+
+
+def _own_or_admin(user: StoredUser, name: str) -> None:
+    if user.name != name and user.role != "admin":
+        raise ProblemError(Problem("user.role", "Only an admin sees the sign-ins of others.", Kind.PERMISSION, found=user.role))

@@ -1,42 +1,61 @@
-"""Definitions: apply a bundle, export, review."""
+"""Definitions: apply a bundle, compare, mend what the review can mend."""
 
 import asyncio
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from typing import Any
 
-from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.folder import DefinitionFile, read_bundle
-from bricola.core.definitions.model import EnvironmentDefinition
-from bricola.core.definitions.review import Finding, review
+from bricola.core.definitions.catalogue import Catalogue, Reference
+from bricola.core.definitions.compare import FileDifference, compare_lines, compare_texts
+from bricola.core.definitions.folder import DefinitionFile, default_path, read_bundle
+from bricola.core.definitions.text import write_definition
+from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.lookup import find_environment, find_service
+from bricola.server.usecases.reviews import review_service
 from bricola.store import definitions, releases
+from bricola.store.database import timestamp
+from bricola.store.definitions import StoredDefinition
+
+LIVE_SETTINGS = ("environment",)  # kinds that are not part of a release: a change takes effect at once
 
 
 @dataclass(frozen=True)
 class Change:
-    """What applying does to one definition: added, changed, moved, removed or unchanged."""
+    """What applying does to one definition: added, changed, moved, removed or unchanged.
+
+    `effective` is the moment since when a live setting is in force; empty for what waits for a release."""
 
     action: str
     kind: str
     name: str
     path: str
+    effective: str = ""
+    lines: list[tuple[str, int | None, int | None, str]] = field(default_factory=list)
 
 
 async def apply(bricola: Bricola, texts: dict[str, str], author: str, remove_others: bool = False,
-                plan_only: bool = False) -> list[Change]:
+                plan_only: bool = False, based_on: Mapping[str, int] | None = None) -> list[Change]:
     """Make drafts of the files of a bundle, all or none. Environments take effect at once.
 
-    Raises ProblemError with every mistake in every file.
+    `based_on` gives the revision that the author started from, by 'kind name'. Raises ProblemError with every
+    mistake in every file, and of kind conflict when somebody saved one of them in between.
     """
     files = await asyncio.to_thread(read_bundle, texts)
     changes, revisions = _compare(bricola.drafts, files, remove_others)
+    base = _read_base(based_on)
     if plan_only or not revisions:
+        await _refuse_overwriting(bricola, _newer(bricola, revisions, base), base, {one.reference: one.text for one in files})
         return changes
-    await bricola.storage.main(definitions.add_revisions, revisions, author)
-    before = bricola.catalogue
+    newer = await bricola.storage.main(definitions.add_revisions, revisions, author, base)
+    await _refuse_overwriting(bricola, newer, base, {one.reference: one.text for one in files})
+    before, texts_before = bricola.catalogue, {one.reference: one.text for one in bricola.drafts}
     await bricola.load_drafts()
+    for kind, name, _, text in revisions:
+        await bricola.changed(author, "define" if text else "remove", f"{kind} {name}", texts_before.get((kind, name)), text or None)
     await _refresh_environments(bricola, before)
-    return changes
+    now = timestamp()
+    return [Change(one.action, one.kind, one.name, one.path, now if one.kind in LIVE_SETTINGS and one.action != "unchanged" else "",
+                   one.lines) for one in changes]
 
 
 def _compare(
@@ -53,7 +72,8 @@ def _compare(
             action = "changed"
         else:
             action = "moved" if old.path != file.path else "unchanged"
-        changes.append(Change(action, *file.reference, file.path))
+        lines = compare_lines(old.text, file.text) if old is not None and action == "changed" else []
+        changes.append(Change(action, *file.reference, file.path, lines=lines))
         if action != "unchanged":
             revisions.append((*file.reference, file.path, file.text))
     if remove_others:
@@ -63,16 +83,70 @@ def _compare(
     return changes, revisions
 
 
+def _read_base(based_on: Mapping[str, int] | None) -> dict[Reference, int]:
+    pairs = ((key.partition(" "), revision) for key, revision in (based_on or {}).items())
+    return {(kind, name): revision for (kind, _, name), revision in pairs}
+
+
+def _newer(bricola: Bricola, revisions: list[tuple[str, str, str, str]], base: Mapping[Reference, int]) -> list[StoredDefinition]:
+    found = (bricola.revisions.get((kind, name)) for kind, name, _, _ in revisions)
+    return [one for one in found if one is not None and base.get((one.kind, one.name), one.revision) != one.revision]
+
+
+async def _refuse_overwriting(bricola: Bricola, newer: list[StoredDefinition], base: Mapping[Reference, int],
+                              mine: Mapping[Reference, str]) -> None:
+    """Raise the conflict: who changed what in between, line by line."""
+    problems = []
+    for one in newer:
+        if one.text == mine.get((one.kind, one.name)):
+            continue  # both did the same
+        started_from = await bricola.storage.main(definitions.revision_text, base.get((one.kind, one.name), 0))
+        lines = [f"{sign} {text}" for sign, _, _, text in compare_lines(started_from, one.text, around=0) if sign in "+-"]
+        shown = "; ".join(lines[:6]) + (f"; and {len(lines) - 6} more lines" if len(lines) > 6 else "")
+        problems.append(Problem(
+            "definition.changed-meanwhile", f"{one.author} changed the {one.kind} {one.name} while you were editing it.",
+            Kind.CONFLICT, place=one.path, expected="the revision that you started from",
+            found=f"saved at {one.at[:16].replace('T', ' ')} UTC: {shown}" if one.text else f"removed at {one.at[:16]}",
+            mend="Take the newest text (bricola export), put your change into it and save again."))
+    if problems:
+        raise ProblemError(*problems)
+
+
 async def _refresh_environments(bricola: Bricola, before: Catalogue) -> None:
     """A changed environment is a live setting: what is deployed there takes it up now."""
     changed = {one.name for one in bricola.catalogue.environments() if before.find_environment(one.name) != one}
-    for deployment in await bricola.storage.main(releases.deployments, in_force=True, limit=1_000_000):
-        if deployment.environment in changed:
-            await bricola.bring_up(deployment.environment, deployment.service, deployment.release)
+    now = timestamp()
+    for name in changed:
+        bricola.effective[f"environment {name}"] = now
+    deployed = await bricola.storage.main(releases.deployments, in_force=True, limit=1_000_000)
+    for place in dict.fromkeys((one.environment, one.service, one.version) for one in deployed):
+        if place[0] in changed:
+            await bricola.bring_up(*place)
 
 
-def review_service(bricola: Bricola, service: str, environment: str = "") -> list[Finding]:
-    """The findings of a draft; with an environment, also of running it there."""
-    definition = find_service(bricola.catalogue, service)
-    place: EnvironmentDefinition | None = find_environment(bricola.catalogue, environment) if environment else None
-    return review(bricola.catalogue, definition, place)
+def compare_folder(bricola: Bricola, texts: dict[str, str]) -> list[FileDifference]:
+    """How a folder's definitions differ from the drafts, whatever the files are called: from the drafts to the folder."""
+    mine = {default_path(one.definition): one.text for one in read_bundle(texts)}
+    return compare_texts({default_path(one.definition): one.text for one in bricola.drafts}, mine)
+
+
+async def mend(bricola: Bricola, service: str, environment: str, code: str, author: str) -> list[Change]:
+    """Do the mends that are mechanical: of one rule, or of all that stop and warn when no code is given."""
+    changes: list[Change] = []
+    for _ in range(100):  # each mend may change what the next one starts from
+        findings = [one for one in await review_service(bricola, service, environment)
+                    if one.mended is not None and (one.problem.code == code if code else one.problem.code != "access.anonymous")]
+        if not findings:
+            break
+        mended = findings[0].mended
+        assert mended is not None
+        path = next((one.path for one in bricola.drafts if one.reference == (mended.kind, mended.name)), default_path(mended))
+        changes += [one for one in await apply(bricola, {path: write_definition(mended)}, author) if one.action != "unchanged"]
+    if not changes:
+        raise ProblemError(Problem("mend.nothing", "There is nothing that can be mended mechanically.", Kind.MISSING, place=code,
+                                   mend=f"Read the findings: bricola review {service} {environment}".rstrip()))
+    return changes
+
+
+def plain_change(change: Change) -> dict[str, Any]:
+    return asdict(change)

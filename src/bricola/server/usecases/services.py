@@ -4,13 +4,13 @@ import time
 from typing import Any
 
 from bricola.core.definitions.catalogue import backends_of
-from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, segment_of
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
 from bricola.core.shapes.resolve import resolve_service
 from bricola.core.shapes.simple import SimpleType
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.deployments import find_release, release_shape
+from bricola.server.usecases.frozen import find_release, release_shape
 from bricola.server.usecases.lookup import find_environment, find_service
 from bricola.server.usecases.releases import freeze
 from bricola.store import calls, releases
@@ -41,11 +41,31 @@ def draft_state(bricola: Bricola, service: ServiceDefinition, newest: tuple[int,
     return "released" if newest is not None and digest == newest[1] else "edited"
 
 
+def stage(draft: str, newest: tuple[int, str] | None, environments: list[EnvironmentDefinition],
+          deployed: list[StoredDeployment]) -> str:
+    """Where the newest words of a service are: edited, not released; released, not live; live; removed.
+
+    Live means that the newest release answers in an environment that no other one follows."""
+    if draft == "edited":
+        return "edited, not released"
+    last = {one.name for one in environments} - {one.follows for one in environments}
+    if newest is not None and any(one.release == newest[0] and one.environment in last for one in deployed):
+        return "removed, still live" if draft == "removed" else "live"
+    return "removed" if draft == "removed" else "released, not live"
+
+
+async def _in_force(bricola: Bricola, service: str | None = None) -> dict[str, list[StoredDeployment]]:
+    """What is deployed now by service, the oldest first."""
+    found: dict[str, list[StoredDeployment]] = {}
+    for one in reversed(await bricola.storage.main(releases.deployments, in_force=True, service=service, limit=1_000_000)):
+        found.setdefault(one.service, []).append(one)
+    return found
+
+
 async def overview(bricola: Bricola, asked: str) -> dict[str, Any]:
     """All services with their state in every environment, and the figures of the last hour."""
     newest = await bricola.storage.main(releases.newest_releases)
-    in_force = {(one.service, one.environment): one
-                for one in await bricola.storage.main(releases.deployments, in_force=True, limit=1_000_000)}
+    deployed = await _in_force(bricola)
     now = time.time()
     figures = await bricola.storage.calls(calls.figures, now - _HOUR, now, 60)
     by_place = {(one["service"], one["environment"]): one for one in figures}
@@ -55,7 +75,7 @@ async def overview(bricola: Bricola, asked: str) -> dict[str, Any]:
         "now": now,
         "organisation": bricola.settings.organisation,
         "environments": [_environment(bricola, one, asked) for one in environments],
-        "services": [_service_row(bricola, name, newest.get(name), environments, in_force, by_place, asked)
+        "services": [_service_row(bricola, name, newest.get(name), environments, deployed.get(name, []), by_place, asked)
                      for name in names],
         "pools": bricola.runtime.pool_statistics(),
     }
@@ -63,41 +83,62 @@ async def overview(bricola: Bricola, asked: str) -> dict[str, Any]:
 
 def _environment(bricola: Bricola, one: EnvironmentDefinition, asked: str) -> dict[str, Any]:
     return {"name": one.name, "description": one.description, "follows": one.follows, "protected": one.protected,
-            "address": base_address(bricola, one.name, asked)}
+            "address": base_address(bricola, one.name, asked), "context": one.context,
+            "effective": bricola.effective.get(f"environment {one.name}", "")}
 
 
 def _service_row(
     bricola: Bricola, name: str, newest: tuple[int, str] | None, environments: list[EnvironmentDefinition],
-    in_force: dict[tuple[str, str], StoredDeployment], figures: dict[tuple[str, str], dict[str, Any]], asked: str,
+    deployed: list[StoredDeployment], figures: dict[tuple[str, str], dict[str, Any]], asked: str,
 ) -> dict[str, Any]:
-    draft = bricola.catalogue.find_service(name)
+    definition = bricola.catalogue.find_service(name)
+    draft = draft_state(bricola, definition, newest) if definition is not None else "removed"
     return {
         "name": name,
-        "description": draft.description if draft is not None else "",
+        "description": definition.description if definition is not None else "",
         "kind": "object",
-        "backends": backends_of(bricola.catalogue, draft) if draft is not None else [],
-        "draft": draft_state(bricola, draft, newest) if draft is not None else "removed",
+        "version": definition.version if definition is not None else 1,
+        "backends": backends_of(bricola.catalogue, definition) if definition is not None else [],
+        "draft": draft,
+        "stage": stage(draft, newest, environments, deployed),
         "newest": newest[0] if newest is not None else None,
-        "deployments": [
-            _place(bricola, name, one, in_force.get((name, one.name)), newest, asked)
-            | {"figures": figures.get((name, one.name))}
-            for one in environments
-        ],
+        "deployments": [one | {"figures": figures.get((name, one["environment"]))}
+                        for one in _places(bricola, name, environments, deployed, newest, asked)],
     }
 
 
-def _place(bricola: Bricola, service: str, environment: EnvironmentDefinition, deployment: StoredDeployment | None,
+def _places(bricola: Bricola, service: str, environments: list[EnvironmentDefinition], deployed: list[StoredDeployment],
+            newest: tuple[int, str] | None, asked: str) -> list[dict[str, Any]]:
+    """One entry for each environment, and one more for each further major version that is live there."""
+    definition = bricola.catalogue.find_service(service)
+    places = []
+    for environment in environments:
+        here = [one for one in deployed if one.environment == environment.name]
+        versions = sorted({one.version for one in here}, reverse=True) or [definition.version if definition is not None else 1]
+        for version in versions:
+            parts = [one for one in here if one.version == version]
+            places.append(_place(bricola, service, environment, version, parts, newest, asked))
+    return places
+
+
+def _place(bricola: Bricola, service: str, environment: EnvironmentDefinition, version: int, parts: list[StoredDeployment],
            newest: tuple[int, str] | None, asked: str) -> dict[str, Any]:
-    place: dict[str, Any] = {"environment": environment.name, "protected": environment.protected,
-                             "state": "not deployed", "anonymous": service in environment.anonymous}
-    if deployment is None:
+    segment = segment_of(service, version)
+    place: dict[str, Any] = {"environment": environment.name, "protected": environment.protected, "version": version,
+                             "segment": segment, "state": "not deployed", "anonymous": service in environment.anonymous}
+    if not parts:
         return place
-    down = bricola.runtime.down(environment.name, service)
-    return place | addresses(bricola, environment.name, service, asked) | {
+    down = bricola.runtime.down(environment.name, segment)
+    live = bricola.runtime.place(environment.name, segment)
+    main = max(parts, key=lambda one: one.share)
+    retirement = live.retirement if live is not None else None
+    return place | addresses(bricola, environment.name, segment, asked) | {
         "state": "faulting" if down is not None else "serving",
         "reason": _owner_words(down) if down is not None else "",
-        "release": deployment.release, "since": deployment.at, "by": deployment.author,
-        "newest": newest is not None and newest[0] == deployment.release,
+        "release": main.release, "since": main.at, "by": main.author,
+        "parts": [{"release": one.release, "share": one.share, "since": one.at} for one in parts],
+        "newest": newest is not None and all(one.release == newest[0] for one in parts),
+        "ends": retirement.day if retirement is not None else "",
     }
 
 
@@ -113,18 +154,20 @@ async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, A
     if draft is None and not known:
         find_service(bricola.catalogue, name)
     newest = (known[0].number, known[0].digest) if known else None
-    in_force = {one.environment: one
-                for one in await bricola.storage.main(releases.deployments, in_force=True, service=name)}
+    deployed = (await _in_force(bricola, name)).get(name, [])
+    environments = bricola.catalogue.environments()
+    state = draft_state(bricola, draft, newest) if draft else "removed"
     detail: dict[str, Any] = {
         "name": name,
         "description": draft.description if draft else "",
         "owner": draft.owner if draft else "",
+        "version": draft.version if draft else 1,
         "namespace": draft.target_namespace if draft else "",
-        "draft": draft_state(bricola, draft, newest) if draft else "removed",
-        "releases": [{"number": one.number, "author": one.author, "at": one.at, "notes": one.notes,
-                      "digest": one.digest} for one in known],
-        "deployments": [_place(bricola, name, one, in_force.get(one.name), newest, asked)
-                        for one in bricola.catalogue.environments()],
+        "draft": state,
+        "stage": stage(state, newest, environments, deployed),
+        "releases": [{"number": one.number, "version": one.version, "author": one.author, "at": one.at, "notes": one.notes,
+                      "digest": one.digest, "consent": one.consent} for one in known],
+        "deployments": _places(bricola, name, environments, deployed, newest, asked),
         "history": [vars(one) for one in await bricola.storage.main(releases.deployments, service=name, limit=20)],
         "operations": [], "problems": [],
     }
@@ -134,7 +177,8 @@ async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, A
             detail["operations"] = [
                 plain_operation(one.shape) | {"roles": sorted(draft.roles_for(one.shape.name)),
                                               "runs": f"{one.object.name}.{one.finder.name if one.finder else 'get'}",
-                                              "kept_inside": {key: str(value) for key, value in one.fixed.items()}}
+                                              "kept_inside": {key: str(value) for key, value in one.fixed.items()}
+                                              | {key: f"context {name}" for key, (name, _) in one.context.items()}}
                 for one in resolved.operations
             ]
         except ProblemError as error:

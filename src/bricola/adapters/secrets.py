@@ -1,0 +1,36 @@
+"""How adapters come by what Bricola presents to a backend. The vault of the service is behind it."""
+
+from dataclasses import dataclass, field
+from typing import Protocol
+
+
+@dataclass(frozen=True, slots=True)
+class Secret:
+    """One version of a credential, opened. `kind` is password, token or certificate."""
+
+    kind: str
+    user: str = ""
+    value: str = field(default="", repr=False)  # the password, the token, or the private key (PEM)
+    certificate: str = ""  # PEM
+
+
+class Secrets(Protocol):
+    """Raises ProblemError when there is no such credential, or when it has expired."""
+
+    def secrets(self, credential: str) -> list[Secret]:
+        """The versions that may be presented now, the newest first; more than one while a rotation overlaps."""
+        ...
+
+    def used(self, credential: str) -> None:
+        """A sign-on with it succeeded just now."""
+        ...
+
+
+class NoSecrets:
+    """For backends that need none."""
+
+    def secrets(self, credential: str) -> list[Secret]:
+        return []
+
+    def used(self, credential: str) -> None:
+        pass

@@ -1,0 +1,75 @@
+"""Users, callers, roles, tokens and the audit trail."""
+
+from typing import Any
+
+from bricola.client.transport import ApiConnection, Json
+
+
+class PeopleCalls(ApiConnection):
+    """The part of the management API about people and callers."""
+
+    def state(self) -> Json:
+        """Whether the service waits for its first user; needs no token."""
+        return dict(self._ask("GET", "/state"))
+
+    def set_up(self, code: str, name: str, password: str) -> None:
+        """Make the first user, with the one-time code of the first start."""
+        self._ask("POST", "/setup", json={"code": code, "name": name, "password": password})
+
+    def sign_in(self, name: str, password: str) -> str:
+        """Get a token of 90 days and use it from now on."""
+        token = str(self._ask("POST", "/session", json={"name": name, "password": password, "token": True})["token"])
+        self._http.headers["Authorization"] = f"Bearer {token}"
+        return token
+
+    def who(self) -> Json:
+        return dict(self._ask("GET", "/session"))
+
+    def users(self) -> list[Json]:
+        return list(self._ask("GET", "/users"))
+
+    def add_user(self, name: str, password: str, role: str) -> None:
+        self._ask("POST", "/users", json={"name": name, "password": password, "role": role})
+
+    def change_user(self, name: str, role: str | None = None, password: str | None = None) -> None:
+        self._ask("PATCH", f"/users/{name}", json={"role": role, "password": password})
+
+    def remove_user(self, name: str) -> None:
+        self._ask("DELETE", f"/users/{name}")
+
+    def sessions(self, user: str) -> list[Json]:
+        return list(self._ask("GET", f"/users/{user}/sessions"))
+
+    def end_session(self, user: str, session: str) -> None:
+        self._ask("DELETE", f"/users/{user}/sessions/{session}")
+
+    def callers(self) -> list[Json]:
+        return list(self._ask("GET", "/callers"))
+
+    def save_caller(self, name: str, roles: list[str], description: str = "", networks: list[str] | None = None,
+                    per_minute: int | None = None, parallel: int | None = None) -> None:
+        """Add a caller or replace what is known of it. Networks in CIDR form; None for no limit."""
+        body = {"roles": roles, "description": description, "networks": networks or [], "per_minute": per_minute, "parallel": parallel}
+        self._ask("PUT", f"/callers/{name}", json=body)
+
+    def remove_caller(self, name: str) -> None:
+        self._ask("DELETE", f"/callers/{name}")
+
+    def new_token(self, caller: str, days: float | None = None) -> str:
+        """A new token of a caller, shown here and never again; its other tokens stay valid."""
+        return str(self._ask("POST", f"/callers/{caller}/tokens", json={"days": days})["token"])
+
+    def rotate_token(self, caller: str, overlap_hours: float = 24.0, days: float | None = None) -> Json:
+        """A new token; the caller's other tokens end after the overlap."""
+        return dict(self._ask("POST", f"/callers/{caller}/tokens", json={"days": days, "overlap_hours": overlap_hours}))
+
+    def revoke_token(self, caller: str, prefix: str) -> None:
+        self._ask("DELETE", f"/callers/{caller}/tokens/{prefix}")
+
+    def roles(self) -> list[Json]:
+        return list(self._ask("GET", "/roles"))
+
+    def audit(self, subject: str = "", who: str = "", before: int | None = None, limit: int = 100) -> list[Json]:
+        """Who changed what, the newest first; `subject` like 'caller' or 'caller night-batch'."""
+        params: dict[str, Any] = {"subject": subject, "who": who, "limit": limit} | ({} if before is None else {"before": before})
+        return list(self._ask("GET", "/audit", params=params))

@@ -1,0 +1,62 @@
+"""Findings about the contract that callers will read."""
+
+from collections.abc import Iterator
+
+from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.problems import shown
+from bricola.core.review.findings import Facts, Finding, finding
+from bricola.core.shapes.model import Record
+from bricola.core.shapes.resolve import ResolvedService
+
+# Words of Java, C#, C++, Python and TypeScript that generators cannot use as a member's name.
+_RESERVED = frozenset((
+    "abstract", "assert", "async", "await", "boolean", "break", "byte", "case", "catch", "char", "class", "const", "continue",
+    "default", "def", "del", "delete", "do", "double", "elif", "else", "enum", "except", "export", "extends", "false", "final",
+    "finally", "float", "for", "from", "function", "global", "goto", "if", "implements", "import", "in", "int", "interface", "is",
+    "lambda", "long", "namespace", "native", "new", "nonlocal", "not", "null", "object", "operator", "or", "out", "override",
+    "package", "params", "pass", "private", "protected", "public", "raise", "readonly", "ref", "return", "short", "sizeof", "static",
+    "string", "struct", "super", "switch", "this", "throw", "throws", "transient", "true", "try", "typeof", "using", "var",
+    "virtual", "void", "volatile", "while", "with", "yield",
+))
+
+
+def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts) -> Iterator[Finding]:
+    place = f"service {service.name}"
+    seen: dict[str, Record] = {}
+    for record in resolved.shape.records():
+        other = seen.setdefault(record.name, record)
+        if other != record:
+            yield finding("contract.record", "Two different records have one name.", place, found=shown(record.name))
+    names = [one.name for one in resolved.shape.operations]
+    wrappers = {one for operation in resolved.shape.operations for one in (operation.name, operation.output.name)}
+    lower: dict[str, str] = {}
+    for name in names:
+        if f"{name}Response" in names:
+            yield finding("contract.wrapper", f"{name}Response is the element of {name}'s answer.", f"{place}, {name}Response",
+                          mend="Give one of the two operations another name.")
+        other_name = lower.setdefault(name.lower(), name)
+        if other_name != name:
+            yield finding("contract.case", f"{name} and {other_name} differ in letter case only.", f"{place}, {name}")
+    words: set[str] = set()
+    for operation in resolved.operations:
+        where = f"{place}, {operation.shape.name}"
+        for fault in operation.shape.faults:
+            if fault.name in wrappers:
+                yield finding("contract.element", "A fault and an operation share one name.", where, found=shown(fault.name))
+        if not operation.shape.description:
+            yield finding("operation.description", "The operation does not say what it does.", where,
+                          mend="Add 'description:' to it or to its finder.")
+        for element in operation.shape.input.elements:
+            if element.least and element.sample is None:
+                yield finding("operation.sample", f"{element.name} has no sample, so the sample request may find nothing.", where,
+                              mend=f"Add 'sample:' to the field {element.name}.")
+        for record in (operation.shape.input, operation.shape.output, *seen.values()):
+            words |= {one.name for one in record.elements if one.name in _RESERVED}
+    if words:
+        yield finding("contract.reserved", "Some element names are words of programming languages.", place,
+                      found=", ".join(sorted(words)), mend="Other names save callers a renaming.")
+    if facts.breaking:
+        yield finding("contract.breaking", "The draft breaks callers of the newest release.", place, expected="a compatible contract",
+                      found="; ".join(facts.breaking[:3]) + (f"; and {len(facts.breaking) - 3} more" if len(facts.breaking) > 3 else ""),
+                      mend=f"Set 'version: {service.version + 1}' for an address and namespace of its own, or release with consent.",
+                      command=f"bricola release {service.name} --consent REASON")

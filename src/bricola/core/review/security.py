@@ -1,0 +1,74 @@
+"""Findings about who may call, as whom Bricola signs on, and what travels in the clear."""
+
+from collections.abc import Iterator
+from urllib.parse import urlsplit
+
+from bricola.core.definitions.catalogue import Catalogue, backends_of
+from bricola.core.definitions.model import Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.problems import shown
+from bricola.core.review.environments import is_local
+from bricola.core.review.findings import Facts, Finding, finding
+
+_SOON = 14 * 86_400.0
+_TAKEN = ("password", "token")  # kinds of credential that a PostgreSQL server is signed on with
+
+
+def findings(catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition,
+             facts: Facts) -> Iterator[Finding]:
+    place = f"environment {environment.name}"
+    if service.name in environment.anonymous:
+        rest = tuple(one for one in environment.anonymous if one != service.name)
+        yield finding("access.anonymous", f"{service.name} answers callers without identity in {environment.name}.",
+                      f"{place}, anonymous", mend="Remove it from the list unless this is meant.",
+                      mended=environment.model_copy(update={"anonymous": rest}))
+    for name in backends_of(catalogue, service):
+        backend, binding = catalogue.find_backend(name), environment.binding(name)
+        if backend is None or binding is None or backend.engine == "sqlite":
+            continue
+        where = f"{place}, backends, {name}"
+        yield from _credential(binding, where, facts)
+        if binding.credential:
+            for other in catalogue.environments():
+                bound = other.binding(name)
+                if other.name != environment.name and other.protected != environment.protected and bound is not None \
+                        and bound.credential == binding.credential:
+                    yield finding("credential.shared", f"{environment.name} and {other.name} sign on with one credential.",
+                                  f"{where}, credential", found=binding.credential, mend="Give each environment its own.",
+                                  command=f"bricola credentials add {binding.credential}-{environment.name}")
+        hosts = [urlsplit(f"//{one.address}").hostname or "" for one in binding.ends]
+        if environment.protected and binding.tls == "off" and not all(is_local(one) for one in hosts):
+            yield finding("binding.tls", f"The way to {name} is not encrypted.", f"{where}, tls", expected="encrypt or verify",
+                          found="off", mend="Set 'tls: verify', and switch TLS on at the server.")
+    parts = urlsplit(environment.address)
+    if environment.protected and parts.scheme == "http" and parts.hostname and not is_local(parts.hostname):
+        address = environment.address.replace("http://", "https://", 1)
+        yield finding("environment.plain-http", "Callers reach this environment without TLS.", f"{place}, address",
+                      expected="an https address", found=shown(environment.address), mend=f"Use {address}.",
+                      mended=environment.model_copy(update={"address": address}))
+
+
+def _credential(binding: Binding, where: str, facts: Facts) -> Iterator[Finding]:
+    name = binding.credential
+    if not name:
+        yield finding("credential.none", "Bricola signs on there without a credential.", where, mend="Add 'credential: NAME'.",
+                      command="bricola credentials add NAME")
+        return
+    if facts.credentials is None:
+        return
+    known = facts.credentials.get(name)
+    if known is None:
+        yield finding("credential.unknown", "There is no such credential.", f"{where}, credential", found=shown(name),
+                      expected=f"one of {', '.join(sorted(facts.credentials))}" if facts.credentials else "a credential",
+                      mend=f"Add {name}.", command=f"bricola credentials add {name}")
+        return
+    if known.kind not in _TAKEN:
+        yield finding("credential.kind", f"{name} is a {known.kind}, which this backend does not take.", f"{where}, credential",
+                      expected=" or ".join(_TAKEN), found=known.kind)
+    if known.expires is not None and known.expires <= facts.now:
+        yield finding("credential.expired", f"The credential {name} has expired.", f"{where}, credential", mend=f"Replace {name}.",
+                      command=f"bricola credentials rotate {name}")
+    elif known.expires is not None and known.expires - facts.now < _SOON:
+        days = int((known.expires - facts.now) // 86_400)
+        yield finding("credential.expires", f"The credential {name} expires in {days} {'day' if days == 1 else 'days'}.",
+                      f"{where}, credential", mend=f"Replace {name} with an overlap.",
+                      command=f"bricola credentials rotate {name}")

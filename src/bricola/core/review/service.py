@@ -1,0 +1,143 @@
+"""Findings about the service and the definitions that it uses, wherever it runs."""
+
+import contextlib
+import re
+from collections.abc import Iterator
+from urllib.parse import urlsplit
+
+from bricola.core.definitions.catalogue import Catalogue, backends_of
+from bricola.core.definitions.model import Facets, ObjectDefinition, ServiceDefinition
+from bricola.core.problems import Problem, shown
+from bricola.core.review.findings import RULES, Facts, Finding, finding
+from bricola.core.shapes.primitives import PRIMITIVES
+
+_LARGE_PAGE = 1000
+_NAME = re.compile(r"[A-Z][A-Za-z0-9]*")
+
+
+def findings(catalogue: Catalogue, service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
+    yield from _identity(service, facts)
+    yield from _access(service, facts)
+    for name in backends_of(catalogue, service):
+        if catalogue.find_backend(name) is None:
+            yield finding("reference.backend", "An object uses a backend that is not defined.", f"service {service.name}",
+                          found=shown(name), mend=f"Define it: 'backend: {name}'.")
+    for definition in _objects(catalogue, service):
+        yield from _object(service, definition)
+    for owner, facets, base in _typed(catalogue, service):
+        yield from _bounds(owner, facets, base)
+
+
+def unresolved(service: ServiceDefinition, problem: Problem) -> Finding:
+    """A reference or facet that the shapes could not be made with; an input that is not there can be taken out."""
+    mended = None
+    if problem.code == "parameter.unknown":
+        _, name, _, parameter = (part.strip() for part in problem.place.split(","))
+        operations = tuple(
+            one.model_copy(update={"input": tuple(two for two in one.input if two.name != parameter)}) if one.name == name else one
+            for one in service.operations)
+        mended = service.model_copy(update={"operations": operations})
+    if problem.code not in RULES:  # what the type itself says of a value: value.pattern, value.code, …
+        return Finding(RULES["parameter.fit"].severity, problem)
+    return Finding(RULES[problem.code].severity, problem, mended)
+
+
+def _identity(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
+    place = f"service {service.name}"
+    if not service.operations:
+        yield finding("service.empty", "The service has no operations.", place, mend="Add one under 'operations:'.")
+    if not service.description:
+        yield finding("service.description", "The service does not say what it is.", place,
+                      mend="Add 'description:'; callers read it.")
+    if not service.owner:
+        yield finding("service.owner", "The service does not say whose it is.", place, mend="Add 'owner:'.")
+    if not service.namespace:
+        yield finding("service.namespace", "The namespace is derived from the name.", place, found=service.target_namespace,
+                      mend="Set 'namespace:' before the first release; a later change breaks callers.")
+    elif not urlsplit(service.namespace).scheme or re.search(r"\s", service.namespace):
+        yield finding("service.namespace-form", "The namespace is not a URI.", f"{place}, namespace",
+                      expected="a URI like urn:larkmere:vessel-registry", found=shown(service.namespace))
+    if service.segment in facts.segments:
+        yield finding("service.segment", "Another service has this address already.", place, found=facts.segments[service.segment],
+                      mend="Give one of the two another name.")
+    for one in service.operations:
+        if not _NAME.fullmatch(one.name):
+            yield finding("operation.name", f"{one.name} is not named like other operations.", f"{place}, {one.name}",
+                          expected="an upper-case letter first, then letters and digits", found=one.name)
+    seen: dict[tuple[object, ...], str] = {}
+    for one in service.operations:
+        kept = tuple(two for two in one.input if two.given != "caller")
+        twin = seen.setdefault((one.runs, kept), one.name)
+        if twin != one.name:
+            yield finding("operation.twin", f"{one.name} does the same as {twin}.", f"{place}, {one.name}", found=f"runs: {one.runs}",
+                          mend="Remove one of the two, or fix an input of one.")
+
+
+def _access(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
+    place = f"service {service.name}"
+    names = [operation.name for operation in service.operations]
+    for role, granted in service.access.items():
+        for name in () if granted == "all" else granted:
+            if name not in names:
+                kept = tuple(one for one in granted if one != name)
+                access = {key: kept if key == role else value for key, value in service.access.items() if key != role or kept}
+                yield finding("access.operation", f"The role {role} is given an operation that does not exist.",
+                              f"{place}, access, {role}", expected=f"one of {', '.join(names)}", found=shown(name),
+                              mend=f"Take {name} out of the role.", mended=service.model_copy(update={"access": access}))
+        if facts.held_roles is not None and role not in facts.held_roles:
+            yield finding("access.unheld-role", f"No caller has the role {role}.", f"{place}, access, {role}",
+                          mend="Give it to a caller, or take it out.", command=f"bricola callers add NAME --role {role}")
+    for name in names:
+        if not service.roles_for(name):
+            yield finding("access.nobody", f"No role may call {name}, so nobody can.", f"{place}, access",
+                          mend=f"Name a role: 'access: {{some-role: [{name}]}}', or remove the operation.")
+
+
+def _objects(catalogue: Catalogue, service: ServiceDefinition) -> list[ObjectDefinition]:
+    names = dict.fromkeys(one.runs.partition(".")[0] for one in service.operations)
+    return [found for name in names if (found := catalogue.find_object(name)) is not None]
+
+
+def _object(service: ServiceDefinition, definition: ObjectDefinition) -> Iterator[Finding]:
+    place = f"object {definition.name}"
+    columns: dict[str, str] = {}
+    for one in definition.fields:
+        other = columns.setdefault(one.column_name, one.name)
+        if other != one.name:
+            yield finding("object.column", "Two fields read one column.", f"{place}, fields, {one.name}",
+                          found=f"{one.column_name}, as {other} does", mend="Correct 'column:', or remove one field.")
+    if not definition.change_token:
+        yield finding("object.change-token", f"{definition.name} has no change token.", place,
+                      mend="Name a column that changes with every write: 'change_token: row_version'.")
+    used = {one.runs.partition(".")[2] for one in service.operations if one.runs.partition(".")[0] == definition.name}
+    for finder in definition.finders:
+        where = f"{place}, finders, {finder.name}"
+        if finder.name not in used:
+            yield finding("finder.unused", f"No operation runs {definition.name}.{finder.name}.", where,
+                          mend=f"Publish it: 'runs: {definition.name}.{finder.name}', or remove it.")
+        elif not finder.filters:
+            yield finding("finder.unfiltered", "The finder has no filters and lists every row.", where)
+        if finder.limit.most > _LARGE_PAGE:
+            yield finding("finder.large-page", "A page may be very large.", f"{where}, limit", expected=f"most up to {_LARGE_PAGE}",
+                          found=str(finder.limit.most))
+
+
+def _typed(catalogue: Catalogue, service: ServiceDefinition) -> Iterator[tuple[str, Facets, str]]:
+    for one in catalogue.needs(service):
+        if one.kind == "type":
+            yield f"type {one.name}", one, one.base  # type: ignore[misc, union-attr]
+        for part in getattr(one, "fields", ()):
+            if part.type in PRIMITIVES:
+                yield f"{one.kind} {one.name}, fields, {part.name}", part, part.type
+
+
+def _bounds(place: str, facets: Facets, base: str) -> Iterator[Finding]:
+    pairs = [("min_length", facets.min_length, "max_length", facets.max_length),
+             ("fraction", facets.fraction, "digits", facets.digits)]
+    if base in PRIMITIVES and facets.min is not None and facets.max is not None:
+        read = PRIMITIVES[base].read
+        with contextlib.suppress(ValueError):  # type.value says so
+            pairs.append(("min", read(facets.min), "max", read(facets.max)))
+    for low_name, low, high_name, high in pairs:
+        if low is not None and high is not None and low > high:
+            yield finding("type.bounds", f"{low_name} is above {high_name}.", place, expected=f"{low_name} up to {high}", found=str(low))

@@ -1,0 +1,120 @@
+"""What a pool and its users agree on: how a kind of session is handled, and what is told about each session."""
+
+from contextvars import ContextVar
+from dataclasses import dataclass
+from typing import Any, Generic, NamedTuple, Protocol, TypeVar
+
+from bricola.core.definitions.model import Endpoint
+from bricola.core.problems import Kind, Problem, ProblemError
+
+S = TypeVar("S")
+
+
+class SessionKind(Protocol[S]):
+    """How one kind of session is handled. `open` raises ProblemError; the others must not raise."""
+
+    async def open(self, endpoint: Endpoint) -> S: ...
+    def is_sound(self, session: S) -> bool:
+        """What is known without asking: False once the connection is known to be lost."""
+        ...
+
+    def is_clean(self, session: S) -> bool:
+        """Whether it may be lent again as it is."""
+        ...
+
+    async def check(self, session: S) -> bool:
+        """Ask the backend for a sign of life."""
+        ...
+
+    async def reset(self, session: S) -> bool: ...
+    async def close(self, session: S) -> None:
+        """May be called twice."""
+        ...
+
+    def cut(self, session: S) -> None:
+        """Make what runs on it now fail at once."""
+        ...
+
+    def identity(self, session: S) -> str:
+        """As whom it is signed on, for people; never a secret."""
+        ...
+
+    async def most_sessions(self, session: S) -> int | None:
+        """How many sessions the backend itself allows, where it tells."""
+        ...
+
+
+class SessionLostError(ProblemError):
+    """The connection broke. `begun` is False when the work provably never reached the backend."""
+
+    def __init__(self, problem: Problem, begun: bool) -> None:
+        super().__init__(problem)
+        self.begun = begun
+
+
+class CallLabel(NamedTuple):
+    """The call on whose behalf something happens, for the live view of sessions."""
+
+    call: str
+    operation: str
+    caller: str
+
+
+current_call: ContextVar[CallLabel | None] = ContextVar("current_call", default=None)
+
+
+@dataclass(slots=True)
+class PoolStatistics:
+    """Counters since the pool was made and its present state, under the names that psycopg_pool gave them."""
+
+    pool_min: int = 0
+    pool_max: int = 0
+    pool_size: int = 0
+    pool_available: int = 0
+    requests_waiting: int = 0
+    requests_num: int = 0
+    requests_queued: int = 0
+    requests_wait_ms: float = 0.0
+    requests_errors: int = 0
+    usage_ms: float = 0.0
+    returns_bad: int = 0
+    connections_num: int = 0
+    connections_ms: float = 0.0
+    connections_errors: int = 0
+    connections_lost: int = 0
+
+
+@dataclass(slots=True, eq=False)
+class Held(Generic[S]):
+    """A session in a pool's hands. Times are monotonic seconds; `state` is one of opening, warm, in use, checking,
+    resetting, draining (to be closed when it comes back)."""
+
+    number: int
+    endpoint: str
+    opened: float
+    expires: float = 0.0
+    generation: int = 0
+    session: S = None  # type: ignore[assignment]  # until it is open
+    state: str = "opening"
+    used: float = 0.0
+    check_at: float = 0.0  # from then on it is checked before it is lent
+    lent_at: float = 0.0
+    uses: int = 0
+    call: CallLabel | None = None
+    identity: str = ""
+
+    def view(self, now: float) -> dict[str, Any]:
+        """What the live view shows; times in seconds from now."""
+        label = self.call if self.state in ("in use", "draining") else None
+        return {
+            "session": self.number, "endpoint": self.endpoint, "identity": self.identity, "state": self.state,
+            "age": round(now - self.opened, 1), "expires_in": round(max(0.0, self.expires - now), 1), "uses": self.uses,
+            "idle_for": round(now - self.used, 1) if self.state == "warm" else None,
+            "call": label.call if label else "", "operation": label.operation if label else "",
+            "caller": label.caller if label else "", "held_for": round(now - self.lent_at, 3) if label else None,
+        }
+
+
+def stopped(name: str, words: str) -> ProblemError:
+    return ProblemError(Problem(f"pool.{words}", f"The pool {name} is {words}.", Kind.BUSY,
+                                mend="The people who run the service start it again at the pool."))

@@ -1,0 +1,147 @@
+"""Backends in environments: what is bound, staged checks, pools with their sessions, and what is done with them."""
+
+from dataclasses import asdict
+from typing import Any
+
+from bricola.adapters.checks import Probe, Stage, check_endpoint
+from bricola.core.definitions.catalogue import backends_of
+from bricola.core.definitions.model import BackendDefinition, EnvironmentDefinition
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.runtime.objects import probe_statement
+from bricola.core.shapes.resolve import resolve_service
+from bricola.server.bricola import Bricola
+from bricola.server.usecases.lookup import find_environment, unknown
+
+
+def ends(bricola: Bricola) -> list[dict[str, Any]]:
+    """Every backend in every environment, bound or unbound, with who uses it."""
+    users: dict[str, list[str]] = {}
+    for service in bricola.catalogue.services():
+        for name in backends_of(bricola.catalogue, service):
+            users.setdefault(name, []).append(service.name)
+    found = []
+    for backend in sorted((one for one in bricola.catalogue if isinstance(one, BackendDefinition)), key=lambda one: one.name):
+        for environment in bricola.catalogue.environments():
+            binding = environment.binding(backend.name)
+            pool = bricola.runtime.pools().get((environment.name, backend.name))
+            found.append({
+                "backend": backend.name, "engine": backend.engine, "environment": environment.name, "protected": environment.protected,
+                "bound": binding is not None and bool(binding.ends), "endpoints": [one.address for one in binding.ends] if binding else [],
+                "database": binding.database if binding else "", "credential": binding.credential if binding else "",
+                "tls": binding.tls if binding else "", "pool": pool.state if pool is not None else "not started",
+                "services": users.get(backend.name, []),
+            })
+    return found
+
+
+def _find_backend(bricola: Bricola, name: str) -> BackendDefinition:
+    found = bricola.catalogue.find_backend(name)
+    if found is None:
+        raise ProblemError(unknown("backend", name, sorted(one.name for one in bricola.catalogue if isinstance(one, BackendDefinition))))
+    return found
+
+
+async def check(bricola: Bricola, environment: str, backend: str = "") -> list[dict[str, Any]]:
+    """Try the way to one backend, or to all that are bound, stage by stage and endpoint by endpoint."""
+    place = find_environment(bricola.catalogue, environment)
+    names = [_find_backend(bricola, backend).name] if backend else [one.name for one in place.backends]
+    results = []
+    for name in names:
+        definition, binding = _find_backend(bricola, name), place.binding(name)
+        if binding is None or not binding.ends:
+            problem = Problem("binding.missing", f"The backend {name} has no place in {environment}.", Kind.MISSING,
+                              place=f"environment {environment}, backends", mend=f"Bind it there under 'backends: {name}:'.")
+            results.append(_result(place, name, "", [Stage("bound", "failed", problem.message, 0.0, problem)]))
+            continue
+        probes = _probes(bricola, name)
+        for end in binding.ends:
+            stages = await check_endpoint(definition.engine, binding, end, bricola.vault, bricola.settings.data, probes)
+            results.append(_result(place, name, end.name, stages) | {"address": end.address})
+    return results
+
+
+def _result(environment: EnvironmentDefinition, backend: str, endpoint: str, stages: list[Stage]) -> dict[str, Any]:
+    return {
+        "environment": environment.name, "backend": backend, "endpoint": endpoint,
+        "passed": all(one.outcome not in ("failed", "not tried") for one in stages),
+        "stages": [{**asdict(one), "problem": one.problem.as_dict(for_owners=True) if one.problem else None} for one in stages],
+    }
+
+
+def _probes(bricola: Bricola, backend: str) -> list[Probe]:
+    """One row of every object that a service publishes from this backend."""
+    found: dict[str, Probe] = {}
+    for service in bricola.catalogue.services():
+        try:
+            resolved = resolve_service(service, bricola.catalogue)
+        except ProblemError:
+            continue  # the review of that service says why
+        for one in resolved.operations:
+            if one.object.backend == backend and one.object.name not in found:
+                statement = probe_statement(one).removesuffix(" WHERE 1 = 0") + " LIMIT 1"
+                found[one.object.name] = Probe(one.object.name, one.object.table, statement)
+    return list(found.values())
+
+
+def pools(bricola: Bricola) -> list[dict[str, Any]]:
+    return [pool_view(bricola, environment, backend) for environment, backend in sorted(bricola.runtime.pools())]
+
+
+def pool_view(bricola: Bricola, environment: str, backend: str) -> dict[str, Any]:
+    """One pool: sessions, endpoints, statistics, measured load and advice."""
+    pool = bricola.runtime.pools().get((environment, backend))
+    if pool is None:
+        known = [f"{one} {two}" for one, two in sorted(bricola.runtime.pools())]
+        raise ProblemError(unknown("pool", f"{environment} {backend}", known))
+    place, view = find_environment(bricola.catalogue, environment), pool.view()
+    binding = place.binding(backend)
+    services = [one.name for one in bricola.catalogue.services() if backend in backends_of(bricola.catalogue, one)]
+    return {"environment": environment, "protected": place.protected, "backend": backend, "services": services,
+            "credential": binding.credential if binding else "",
+            "effective": bricola.effective.get(f"environment {environment}", ""), "advice": _advice(view), **view}
+
+
+def _advice(view: dict[str, Any]) -> list[str]:
+    """What the measured load and the limits say, in words."""
+    size, most, least, limit = view["advised_size"], view["settings"]["max_size"], view["settings"]["min_size"], view["backend_limit"]
+    words = []
+    if size is None:
+        words.append("Too few calls were measured for advice on the size.")
+    elif size > most:
+        words.append(f"{size} sessions are needed so that fewer than 1 call in 20 waits; at most {most} are allowed.")
+    else:
+        words.append(f"{size} {'session is' if size == 1 else 'sessions are'} enough for the busiest minute; at most {most} are allowed.")
+    if least == most > 1:
+        words.append("The least and the greatest size are equal, so the pool can neither grow nor shrink.")
+    if limit is not None and limit * max(1, len(view["endpoints"])) < most:
+        words.append(f"The backend itself allows {limit} sessions an endpoint, fewer than the pool may open.")
+    return words
+
+
+ACTIONS = ("start", "stop", "cut", "recycle")
+
+
+async def act(bricola: Bricola, environment: str, backend: str, action: str, author: str) -> dict[str, Any]:
+    """start; stop (calls in flight end); cut (they fail); recycle (every session is renewed). Answers the pool."""
+    before = pool_view(bricola, environment, backend)
+    pool = bricola.runtime.pools()[environment, backend]
+    if action not in ACTIONS:
+        raise ProblemError(unknown("action", action, list(ACTIONS)))
+    if action == "start":
+        pool.start()
+    elif action == "recycle":
+        pool.recycle()
+    else:
+        pool.stop(cut=action == "cut")
+    await bricola.changed(author, action, f"pool {environment} {backend}", {"state": before["state"]}, {"state": pool.state})
+    return pool_view(bricola, environment, backend)
+
+
+async def evict(bricola: Bricola, environment: str, backend: str, session: int, cut: bool, author: str) -> dict[str, Any]:
+    """Close one session, when its call has ended or at once."""
+    pool_view(bricola, environment, backend)
+    pool = bricola.runtime.pools()[environment, backend]
+    if not pool.evict(session, cut):
+        raise ProblemError(unknown("session", str(session), [str(one["session"]) for one in pool.view()["sessions"]]))
+    await bricola.changed(author, "evict", f"pool {environment} {backend}", {"session": session}, {"cut": cut})
+    return pool_view(bricola, environment, backend)

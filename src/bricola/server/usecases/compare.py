@@ -1,0 +1,102 @@
+"""Comparing any two of a service's releases, its draft and what is live: definitions, contract, verdict, callers."""
+
+import time
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from bricola.core.contracts.compatibility import ContractChange, Verdict, compare_contracts, worst
+from bricola.core.contracts.wsdl import write_wsdl
+from bricola.core.definitions.compare import compare_lines, compare_texts
+from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.shapes.model import ServiceShape
+from bricola.core.shapes.resolve import resolve_service
+from bricola.server.bricola import Bricola
+from bricola.server.usecases.frozen import find_release, frozen_catalogue, release_shape
+from bricola.server.usecases.lookup import find_service
+from bricola.server.usecases.releases import freeze
+from bricola.store import calls
+
+DRAFT = "draft"
+_MONTH = 30 * 86_400.0
+
+
+@dataclass(frozen=True)
+class Side:
+    """One side of a comparison."""
+
+    label: str
+    release: int | None  # None: the draft
+    definition: ServiceDefinition
+    bundle: dict[str, str]
+    shape: ServiceShape
+
+
+async def find_side(bricola: Bricola, service: str, which: str) -> Side:
+    """`which` is a release number, 'draft', or the name of an environment for what is live there."""
+    if which == DRAFT:
+        definition = find_service(bricola.catalogue, service)
+        return Side(DRAFT, None, definition, freeze(bricola.catalogue, definition)[0],
+                    resolve_service(definition, bricola.catalogue).shape)
+    label = which
+    if which.isascii() and which.isdigit():
+        number = int(which)
+        label = f"release {number}"
+    else:
+        live = bricola.runtime.find(which, service)
+        if live is None:
+            known = ", ".join(one.name for one in bricola.catalogue.environments())
+            raise ProblemError(Problem("compare.side", f"There is no version {which} of {service}.", Kind.MISSING, place=which,
+                                       expected=f"a release number, draft, or an environment where it is live ({known})"))
+        number, label = live.release, f"release {live.release}, live in {which}"
+    release = await find_release(bricola, service, number)
+    frozen = frozen_catalogue(release)
+    return Side(label, number, find_service(frozen, service), release.bundle, release_shape(release))
+
+
+def compare_sides(old: Side, new: Side) -> list[ContractChange]:
+    """The changes of the contract, and the grants that callers lose."""
+    changes = compare_contracts(old.shape, new.shape)
+    for name in (one.name for one in new.shape.operations if old.shape.operation(one.name) is not None):
+        lost = old.definition.roles_for(name) - new.definition.roles_for(name)
+        if lost:
+            changes.append(ContractChange(Verdict.BREAKING, "access.removed", name, f"{name}/access",
+                                          f"Roles lose the right to call {name}.", ", ".join(sorted(lost)), "none"))
+    order = list(Verdict)
+    return sorted(changes, key=lambda one: -order.index(one.verdict))
+
+
+async def compare(bricola: Bricola, service: str, old: str, new: str) -> dict[str, Any]:
+    """Everything that a person needs to judge the step from `old` to `new`, as JSON data."""
+    before, after = await find_side(bricola, service, old), await find_side(bricola, service, new)
+    changes = compare_sides(before, after)
+    used = await bricola.storage.calls(calls.users_of, service, time.time() - _MONTH)
+    return {
+        "service": service,
+        "old": {"label": before.label, "release": before.release, "version": before.definition.version},
+        "new": {"label": after.label, "release": after.release, "version": after.definition.version},
+        "verdict": worst(changes).words,
+        "changes": [asdict(one) | {"verdict": one.verdict.words, "callers": _callers_of(one, used)} for one in changes],
+        "callers": _judge_callers(changes, used),
+        "definitions": [asdict(one) for one in compare_texts(before.bundle, after.bundle)],
+        "contract": compare_lines(write_wsdl(before.shape, "").decode(), write_wsdl(after.shape, "").decode()),
+    }
+
+
+def _callers_of(change: ContractChange, used: list[dict[str, Any]]) -> list[str]:
+    if change.verdict is Verdict.COMPATIBLE:
+        return []
+    return sorted({one["caller"] for one in used if change.operation in ("", one["operation"])})
+
+
+def _judge_callers(changes: list[ContractChange], used: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Every caller of the last 30 days with the worst that happens to an operation that it used."""
+    callers: dict[str, dict[str, Any]] = {}
+    for one in used:
+        entry = callers.setdefault(one["caller"], {"caller": one["caller"], "calls": 0, "last": 0.0, "operations": []})
+        entry["calls"] += one["calls"]
+        entry["last"] = max(entry["last"], one["last"])
+        entry["operations"].append(one["operation"])
+    for entry in callers.values():
+        entry["verdict"] = worst([one for one in changes if one.operation in ("", *entry["operations"])]).words
+    return sorted(callers.values(), key=lambda one: -one["calls"])

@@ -1,0 +1,88 @@
+"""The readiness review with everything that the running service knows."""
+
+import time
+from datetime import datetime
+
+from bricola.core.contracts.compatibility import Verdict, compare_contracts
+from bricola.core.definitions.catalogue import Catalogue, backends_of
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
+from bricola.core.problems import ProblemError
+from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, review
+from bricola.core.shapes.resolve import resolve_service
+from bricola.server.bricola import Bricola
+from bricola.server.usecases.frozen import release_shape
+from bricola.server.usecases.lookup import find_environment, find_service
+from bricola.store import credentials, people, releases
+
+
+async def review_service(bricola: Bricola, service: str, environment: str = "") -> list[Finding]:
+    """The findings of a draft; with an environment, also of running it there."""
+    definition = find_service(bricola.catalogue, service)
+    place = find_environment(bricola.catalogue, environment) if environment else None
+    facts = await gather_facts(bricola, bricola.catalogue, definition, place)
+    return review(bricola.catalogue, definition, place, facts)
+
+
+async def gather_facts(bricola: Bricola, catalogue: Catalogue, service: ServiceDefinition,
+                       environment: EnvironmentDefinition | None, release: int | None = None) -> Facts:
+    """What the review should know beyond the definitions; `release` is the one to be deployed, None for the draft."""
+    callers = await bricola.storage.main(people.callers)
+    return Facts(
+        now=time.time(),
+        engines=frozenset(one for one in ("sqlite", "postgresql") if bricola.runtime.has_engine(one)),
+        credentials=await _credentials(bricola),
+        held_roles=frozenset(role for one in callers for role in one.roles),
+        missing_files=_missing_files(bricola, catalogue, service, environment) if environment is not None else {},
+        pools=_pools(bricola, environment) if environment is not None else {},
+        breaking=await _breaking(bricola, catalogue, service) if release is None else (),
+        segments={one.segment: one.name for one in bricola.catalogue.services() if one.name != service.name},
+        passed=await _passed(bricola, service, environment, release) if environment is not None and release is not None else None,
+    )
+
+
+async def _credentials(bricola: Bricola) -> dict[str, CredentialFact]:
+    found = {}
+    for one in await bricola.storage.main(credentials.credentials):
+        ends = [text for text in (one.versions[0].expires_at,) if text] if one.versions else []
+        found[one.name] = CredentialFact(one.kind, datetime.fromisoformat(ends[0]).timestamp() if ends else None)
+    return found
+
+
+def _missing_files(bricola: Bricola, catalogue: Catalogue, service: ServiceDefinition,
+                   environment: EnvironmentDefinition) -> dict[str, str]:
+    missing = {}
+    for name in backends_of(catalogue, service):
+        backend, binding = catalogue.find_backend(name), environment.binding(name)
+        if backend is not None and binding is not None and backend.engine == "sqlite":
+            absent = [one.address for one in binding.ends if not (bricola.settings.data / one.address).is_file()]
+            if absent:
+                missing[name] = absent[0]
+    return missing
+
+
+def _pools(bricola: Bricola, environment: EnvironmentDefinition) -> dict[str, PoolFact]:
+    facts = {}
+    for (where, backend), pool in bricola.runtime.pools().items():
+        if where == environment.name:
+            view = pool.view()
+            facts[backend] = PoolFact(view["advised_size"], view["backend_limit"])
+    return facts
+
+
+async def _breaking(bricola: Bricola, catalogue: Catalogue, service: ServiceDefinition) -> tuple[str, ...]:
+    """In which ways the draft breaks callers of the newest release of the same major version."""
+    known = [one for one in await bricola.storage.main(releases.releases, service.name) if one.version == service.version]
+    if not known:
+        return ()
+    try:
+        changes = compare_contracts(release_shape(known[0]), resolve_service(service, catalogue).shape)
+    except ProblemError:
+        return ()  # the draft has no contract yet, and the review says why
+    return tuple(f"{one.place}: {one.message}" for one in changes if one.verdict is Verdict.BREAKING)
+
+
+async def _passed(bricola: Bricola, service: ServiceDefinition, environment: EnvironmentDefinition, release: int) -> bool | None:
+    if not environment.follows:
+        return None
+    history = await bricola.storage.main(releases.deployments, service=service.name, limit=100_000)
+    return any(one.environment == environment.follows and one.release == release for one in history)
