@@ -1,5 +1,6 @@
-"""`apply`, `export` and `review`: definitions as text."""
+"""`apply`, `export`, `diff`, `review` and `mend`: definitions as text."""
 
+import json
 import sys
 from collections import Counter
 from pathlib import Path
@@ -8,10 +9,13 @@ from typing import Annotated, Any
 import typer
 
 from bricola.cli.connection import At, Json, connect
-from bricola.cli.output import STATES, err, out, print_json, table, text
+from bricola.cli.differences import print_lines
+from bricola.cli.findings import print_findings
+from bricola.cli.output import err, out, print_json, table, text, when
 from bricola.core.definitions.folder import read_bundle, read_folder, write_folder
 from bricola.core.problems import Problem, ProblemError
 
+_REVISIONS = ".bricola-revisions"  # beside the files: which revisions they were, so that nothing is overwritten unseen
 _SIGNS = {"added": "[green]+ added[/]", "changed": "[yellow]~ changed[/]", "moved": "[yellow]> moved[/]",
           "removed": "[red]- removed[/]", "unchanged": "[dim]  unchanged[/]"}
 
@@ -29,8 +33,9 @@ def register(app: typer.Typer) -> None:
         """Make drafts of the definitions in a folder. Shows the plan first; nothing goes live by this."""
         texts = read_folder(folder)
         read_bundle(texts)  # mistakes are told before anything is sent
+        based_on = _read_revisions(folder)
         with connect(at) as client:
-            plan = client.apply(texts, remove, plan_only=True)
+            plan = client.apply(texts, remove, plan_only=True, based_on=based_on)
             busy = any(one["action"] != "unchanged" for one in plan)
             if not as_json:
                 _print_plan(plan)
@@ -39,11 +44,16 @@ def register(app: typer.Typer) -> None:
                     raise ProblemError(Problem("apply.confirm", "Nothing was changed, since nobody confirmed the plan.",
                                                mend="Say --yes."))
                 typer.confirm("Make these drafts?", abort=True)
-            changes = client.apply(texts, remove) if busy else plan
+            changes = client.apply(texts, remove, based_on=based_on) if busy else plan
+            if busy and based_on is not None:
+                _write_revisions(folder, client.export_with_revisions()[1])
         if as_json:
             print_json(changes)
         elif busy:
-            out.print("Drafts made. What is live has not changed.")
+            out.print("Drafts made. No release that is live has changed.")
+            for one in changes:
+                if one["effective"]:
+                    out.print(f"The {one['kind']} {text(one['name'])} is a live setting: in effect since {when(one['effective'])}.")
 
     @app.command(rich_help_panel=panel)
     def export(
@@ -52,12 +62,43 @@ def register(app: typer.Typer) -> None:
     ) -> None:
         """Write all drafts as YAML files. The same definitions give the same bytes."""
         with connect(at) as client:
-            files = client.export()
+            files, revisions = client.export_with_revisions()
         write_folder(folder, files)
+        _write_revisions(folder, revisions)
         if as_json:
             print_json({"folder": str(folder), "files": sorted(files)})
         else:
             out.print(f"Wrote {len(files)} files into {text(folder)}.")
+
+    @app.command(rich_help_panel=panel)
+    def diff(folder: Annotated[Path, typer.Argument(help="Folder of YAML files.")], at: At = "", as_json: Json = False) -> None:
+        """Show line by line how a folder differs from the drafts. Exit status 1 when it does."""
+        with connect(at) as client:
+            found = client.compare_folder(read_folder(folder))
+        if as_json:
+            print_json(found)
+        elif not found:
+            out.print("The folder and the drafts are the same.")
+        for one in () if as_json else found:
+            print_lines(f"{one['path']} {one['action']}", one["lines"])
+        if found:
+            raise typer.Exit(1)
+
+    @app.command(rich_help_panel=panel)
+    def mend(
+        service: str,
+        environment: Annotated[str, typer.Argument(help="Also mend what concerns running it there.")] = "",
+        code: Annotated[str, typer.Option(help="Only this finding, like pool.bounds; all but deliberate ones when left out.")] = "",
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Do the mends of the review that are mechanical, as new drafts."""
+        with connect(at) as client:
+            changes = client.mend(service, environment, code)
+        if as_json:
+            print_json(changes)
+            return
+        for one in changes:
+            print_lines(f"{one['path']} {one['action']}", one["lines"])
 
     @app.command(rich_help_panel=panel)
     def review(
@@ -71,7 +112,7 @@ def register(app: typer.Typer) -> None:
         if as_json:
             print_json(findings)
         else:
-            _print_findings(findings, service)
+            _print_findings(findings, service, environment)
         if any(one["severity"] == "error" for one in findings):
             raise typer.Exit(1)
 
@@ -86,16 +127,31 @@ def _print_plan(plan: list[dict[str, Any]]) -> None:
     out.print(", ".join(f"{number} {action}" for action, number in count.items()) + ".")
 
 
-def _print_findings(findings: list[dict[str, Any]], service: str) -> None:
+def _print_findings(findings: list[dict[str, Any]], service: str, environment: str) -> None:
     if not findings:
         out.print(f"[green]●[/] {text(service)} is ready: no findings.")
         return
-    for one in findings:
-        out.print(f"{STATES[one['severity']]}  {text(one['message'])}  [dim]{text(one['code'])}[/]")
-        for label in ("place", "expected", "found", "mend"):
-            if one.get(label):
-                out.print(f"    [dim]{label:<10}[/]{text(one[label])}")
+    print_findings(findings)
     count = Counter(one["severity"] for one in findings)
     summary = ", ".join(f"{number} {severity}{'s' if number > 1 else ''}" for severity, number in count.items())
     (err if count["error"] else out).print(f"{summary}. " + ("Errors stop the release." if count["error"] else
                                                                "Nothing stops the release."))
+    mendable = sum(one["mendable"] for one in findings)
+    if mendable:
+        out.print(f"{mendable} can be mended by: bricola mend {text(service)} {text(environment)}".rstrip())
+
+
+def _read_revisions(folder: Path) -> dict[str, int] | None:
+    """From which revisions the folder was exported; None for one that was not."""
+    try:
+        found = json.loads((folder / _REVISIONS).read_text())
+    except OSError:
+        return None
+    except ValueError:
+        raise ProblemError(Problem("apply.revisions", "The note of the exported revisions cannot be read.", place=str(folder / _REVISIONS),
+                                   mend="Export again, or remove the file to apply without it.")) from None
+    return {str(name): int(number) for name, number in found.items()}
+
+
+def _write_revisions(folder: Path, revisions: dict[str, int]) -> None:
+    (folder / _REVISIONS).write_text(json.dumps(revisions, indent=1, sort_keys=True) + "\n")

@@ -19,8 +19,29 @@ err = Console(stderr=True, highlight=False, soft_wrap=True, width=None if sys.st
 STATES = {
     "serving": "[green]● serving[/]", "faulting": "[red]✕ faulting[/]", "not deployed": "[dim]◌ not deployed[/]",
     "answered": "[green]● answered[/]", "fault": "[yellow]▲ fault[/]", "failed": "[red]✕ failed[/]",
+    "at risk": "[yellow]▲ at risk[/]", "asleep": "[dim]○ asleep[/]", "stopped": "[dim]□ stopped[/]", "not started": "[dim]◌ not started[/]",
+    "in use": "[green]● in use[/]", "warm": "[green]○ warm[/]", "opening": "[blue]◆ opening[/]", "draining": "[yellow]▽ draining[/]",
+    "edited, not released": "[yellow]◌ edited, not released[/]", "released, not live": "[yellow]○ released, not live[/]",
+    "live": "[green]● live[/]", "removed": "[dim]removed[/]", "removed, still live": "[yellow]▲ removed, still live[/]",
     "error": "[red]✕ error[/]", "warning": "[yellow]▲ warning[/]", "hint": "[dim]– hint[/]",
 }
+
+
+GATES = {"open": "[green]● open[/]", "closed": "[red]✕ closed[/]", "consent": "[yellow]▲ needs consent[/]"}
+CIRCUITS = {"closed": "[green]● closed[/]", "open": "[red]✕ open[/]", "half-open": "[blue]◆ half-open[/]"}
+VERDICTS = {"compatible": "[green]● compatible[/]", "compatible for readers": "[yellow]▲ compatible for readers[/]",
+            "breaking": "[red]✕ breaking[/]"}
+
+
+def seconds(count: float) -> str:
+    """A span as people say it: 12 s, 4 min, 3 h 20, 2 d."""
+    if count < 120:
+        return f"{count:.0f} s" if count >= 10 or count == int(count) else f"{count:.1f} s"
+    if count < 7200:
+        return f"{count / 60:.0f} min"
+    if count < 172_800:
+        return f"{count / 3600:.0f} h"
+    return f"{count / 86_400:.0f} d"
 
 
 def print_json(value: Any) -> None:

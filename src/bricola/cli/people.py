@@ -1,15 +1,17 @@
-"""`signin` and `callers`: identities of people and of callers."""
+"""`signin` and `users`: the people who use Bricola."""
 
-import json
 import sys
 from typing import Annotated
 
 import typer
 
+from bricola.cli.callers import register_callers
 from bricola.cli.connection import DEFAULT_URL, At, Json, connect
-from bricola.cli.output import out, print_json, table, text
+from bricola.cli.output import out, print_json, table, text, when
 from bricola.client import Client
 from bricola.client.signins import save_signin
+
+Role = Annotated[str, typer.Option("--role", "-r", help="viewer, operator, integrator or admin.")]
 
 
 def register(app: typer.Typer) -> None:
@@ -33,51 +35,66 @@ def register(app: typer.Typer) -> None:
         else:
             out.print(f"Signed in to {text(url)} as {text(user)} ({role}).")
 
-    callers = typer.Typer(help="Callers: the identities that call services.", invoke_without_command=True)
-    app.add_typer(callers, name="callers", rich_help_panel=panel)
+    register_callers(app, panel)
+    register_users(app, panel)
 
-    @callers.callback()
-    def list_callers(context: typer.Context, at: At = "", as_json: Json = False) -> None:
-        """List callers with their roles and the beginnings of their tokens."""
+
+def register_users(app: typer.Typer, panel: str) -> None:
+    users = typer.Typer(help="Users: people with a role and a password.", invoke_without_command=True)
+    app.add_typer(users, name="users", rich_help_panel=panel)
+
+    @users.callback()
+    def list_users(context: typer.Context, at: At = "", as_json: Json = False) -> None:
+        """List users with their roles."""
         if context.invoked_subcommand is not None:
             return
         with connect(at) as client:
-            found = client.callers()
+            found = client.users()
         if as_json:
             print_json(found)
-            return
-        out.print(table(("Caller", "Roles", "Tokens", "Description"), [
-            (text(one["name"]), text(", ".join(one["roles"]) or "none: may call nothing"),
-             text(", ".join(f"{token['prefix']}…" for token in one["tokens"]) or "none"), text(one["description"]))
-            for one in found
-        ]))
-
-    @callers.command("add")
-    def add_caller(
-        name: str,
-        role: Annotated[list[str], typer.Option("--role", "-r", help="A role it gets; repeat for more.")] = [],  # noqa: B006
-        description: str = "",
-        token: Annotated[bool, typer.Option(help="Make a token and print it, once.")] = True,
-        at: At = "", as_json: Json = False,
-    ) -> None:
-        """Add a caller or replace its roles; prints a new token once."""
-        with connect(at) as client:
-            client.save_caller(name, role, description)
-            made = client.new_token(name) if token else None
-        if as_json:
-            sys.stdout.write(json.dumps({"name": name, "roles": role, "token": made}) + "\n")
-            return
-        out.print(f"{text(name)} has the roles: {text(', '.join(role)) or 'none'}.")
-        if made:
-            out.print(f"Token, shown once: [bold]{made}[/]")
-
-    @callers.command("revoke")
-    def revoke(name: str, prefix: Annotated[str, typer.Argument(help="The token's beginning, as listed.")],
-               at: At = "", as_json: Json = False) -> None:
-        """Revoke a token of a caller; refused from the next call on."""
-        with connect(at) as client:
-            client.revoke_token(name, prefix.rstrip("…"))
-        if as_json:
-            print_json({"name": name, "revoked": prefix})
         else:
-            out.print(f"Revoked {text(prefix)} of {text(name)}.")
+            out.print(table(("User", "Role", "Since"), [(text(one["name"]), one["role"], when(one["created_at"])) for one in found]))
+
+    @users.command("add")
+    def add(name: str, role: Role = "viewer", at: At = "", as_json: Json = False) -> None:
+        """Add a user. The password is asked for, or read from a pipe."""
+        password = _password()
+        with connect(at) as client:
+            client.add_user(name, password, role)
+        print_json({"name": name, "role": role}) if as_json else out.print(f"Added {text(name)} ({role}).")
+
+    @users.command("change")
+    def change(name: str, role: Annotated[str, typer.Option("--role", "-r", help="Another role.")] = "",
+               password: Annotated[bool, typer.Option("--password", help="A new password; ends the user's sign-ins.")] = False,
+               at: At = "", as_json: Json = False) -> None:
+        """Give a user another role, or a new password."""
+        with connect(at) as client:
+            client.change_user(name, role or None, _password() if password else None)
+        print_json({"name": name, "changed": True}) if as_json else out.print(f"Changed {text(name)}.")
+
+    @users.command("remove")
+    def remove(name: str, at: At = "", as_json: Json = False) -> None:
+        """Remove a user with all sign-ins."""
+        with connect(at) as client:
+            client.remove_user(name)
+        print_json({"name": name, "removed": True}) if as_json else out.print(f"Removed {text(name)}.")
+
+    @users.command("sessions")
+    def sessions(name: str, end: Annotated[str, typer.Option("--end", metavar="SESSION", help="End this one.")] = "",
+                 at: At = "", as_json: Json = False) -> None:
+        """List a user's sign-ins, or end one."""
+        with connect(at) as client:
+            if end:
+                client.end_session(name, end)
+            found = client.sessions(name)
+        if as_json:
+            print_json(found)
+        else:
+            out.print(table(("Session", "For", "Since", "Until"), [
+                (text(one["session"]), text(one["label"]), when(one["created_at"]), when(one["expires_at"])) for one in found]))
+
+
+def _password() -> str:
+    if sys.stdin.isatty():
+        return str(typer.prompt("Password", hide_input=True, confirmation_prompt=True))
+    return sys.stdin.readline().rstrip("\n")

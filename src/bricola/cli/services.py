@@ -1,4 +1,4 @@
-"""`services`, `release`, `deploy`, `undeploy`, `contract` and `sample`."""
+"""`services`, `contract` and `sample`."""
 
 import shlex
 import sys
@@ -11,7 +11,6 @@ from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import STATES, out, print_json, table, text
 
 Environment = Annotated[str, typer.Option("--environment", "-e", help="Of what is live there; of the draft when left out.")]
-_DRAFTS = {"edited": "[yellow]edited, not released[/]", "released": "released", "removed": "[dim]removed[/]"}
 
 
 def register(app: typer.Typer) -> None:
@@ -27,60 +26,20 @@ def register(app: typer.Typer) -> None:
             return
         rows = []
         for one in found["services"]:
-            draft = _DRAFTS[one["draft"]]
             for index, place in enumerate(one["deployments"]):
                 name = f"[bold]{text(one['name'])}[/]" if index == 0 else ""
-                release = f"release {place['release']}" if "release" in place else ""
-                if release and not place["newest"]:
-                    release += f" [yellow](newest is {one['newest']})[/]"
-                rows.append((name, draft if index == 0 else "", text(place["environment"]), STATES[place["state"]],
-                             release, text(place.get("soap", ""))))
+                rows.append((name, STATES.get(one["stage"], text(one["stage"])) if index == 0 else "", text(place["environment"]),
+                             STATES[place["state"]], _release(place, one["newest"]), text(place.get("soap", ""))))
+                if place["anonymous"]:
+                    rows.append(("", "", "", "", "[yellow]▲ answers anonymous callers[/]", ""))
+                if place.get("ends"):
+                    rows.append(("", "", "", "", f"[yellow]▲ ends on {place['ends']}[/]", ""))
                 if place.get("reason"):
                     rows.append(("", "", "", f"[red]{text(place['reason'])}[/]", "", ""))
         if rows:
-            out.print(table(("Service", "Draft", "Environment", "State", "Release", "Address"), rows))
+            out.print(table(("Service", "Stage", "Environment", "State", "Release", "Address"), rows))
         else:
             out.print("No services yet. Define some in YAML files, then: bricola apply FOLDER")
-
-    @app.command(rich_help_panel=panel)
-    def release(
-        service: str,
-        notes: Annotated[str, typer.Option("--notes", "-n", help="What is new, for people.")] = "",
-        at: At = "", as_json: Json = False,
-    ) -> None:
-        """Freeze the draft of a service, with everything that it needs, as its next release."""
-        with connect(at) as client:
-            made = client.release(service, notes)
-        if as_json:
-            print_json(made)
-        else:
-            out.print(f"Released {text(service)} as release [bold]{made['release']}[/] [dim]({made['digest'][:12]})[/]. "
-                      f"It is not live yet: bricola deploy {text(service)} ENVIRONMENT")
-
-    @app.command(rich_help_panel=panel)
-    def deploy(
-        service: str, environment: str,
-        release: Annotated[int | None, typer.Option("--release", "-r", help="Which release; the newest when left out.")] = None,
-        at: At = "", as_json: Json = False,
-    ) -> None:
-        """Make a release live in an environment, without a restart and without losing a call."""
-        with connect(at) as client:
-            made = client.deploy(service, environment, release)
-        if as_json:
-            print_json(made)
-            return
-        out.print(f"Deployed {text(service)} release [bold]{made['release']}[/] to [bold]{text(environment)}[/].")
-        out.print(f"  [dim]{'address':<10}[/]{text(made['soap'])}\n  [dim]{'contract':<10}[/]{text(made['wsdl'])}")
-
-    @app.command(rich_help_panel=panel)
-    def undeploy(service: str, environment: str, at: At = "", as_json: Json = False) -> None:
-        """Take a service out of an environment; calls in flight end in peace."""
-        with connect(at) as client:
-            client.undeploy(service, environment)
-        if as_json:
-            print_json({"service": service, "environment": environment, "deployed": False})
-        else:
-            out.print(f"{text(service)} is not live in {text(environment)} any more.")
 
     @app.command(rich_help_panel=panel)
     def contract(
@@ -123,8 +82,12 @@ def register(app: typer.Typer) -> None:
             sys.stdout.write(found["envelope"])
 
 
+def _release(place: dict[str, Any], newest: int | None) -> str:
+    parts = place.get("parts", [])
+    words = " + ".join(f"release {one['release']}" + ("" if one["share"] == 100 else f" {one['share']} %") for one in parts)
+    return f"{words} [yellow](newest is {newest})[/]" if parts and not place["newest"] and len(parts) == 1 else words
+
+
 def _curl(sample: dict[str, Any], address: str) -> str:
     return (f"curl -u CALLER:TOKEN -H {shlex.quote('Content-Type: ' + sample['content_type'])} "
             f"--data-binary {shlex.quote(sample['envelope'].strip())} {shlex.quote(address)}")
-
-

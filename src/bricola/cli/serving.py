@@ -25,6 +25,8 @@ def register(app: typer.Typer) -> None:
         port: Port = 8480,
         public: Annotated[str, typer.Option(metavar="URL", help="Public base address that callers reach.")] = "",
         organisation: Annotated[str, typer.Option(help="Name shown in the console.")] = "",
+        key_file: Annotated[Path | None, typer.Option(help="Key of the credentials; in the data folder when left out, unless "
+                                                      "the environment variable BRICOLA_KEY holds it.")] = None,
         as_json: Json = False,
     ) -> None:
         """Run the service until it is stopped."""
@@ -46,7 +48,7 @@ def register(app: typer.Typer) -> None:
             if setup is not None:
                 out.print(f"No user yet. Make the first one, once, at:\n  {setup}")
 
-        serve(Settings(data, host, port, public, organisation), ready)
+        serve(Settings(data, host, port, public, organisation, key_file), ready)
 
     @app.command("demo", rich_help_panel=panel)
     def demo_command(
