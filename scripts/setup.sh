@@ -9,6 +9,7 @@ done_for() { [ -f ".make/$1" ] && [ "$(cat ".make/$1")" = "$2" ]; }
 say() { printf '· %s\n' "$*"; }
 
 packages=()
+ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || packages+=(postgresql)
 command -v chromium >/dev/null || packages+=(chromium)
 command -v npm >/dev/null || packages+=(nodejs npm)
 python3 -c 'import ensurepip' 2>/dev/null || packages+=(python3-venv)

@@ -5,6 +5,7 @@ does not apply to a kind of backend is skipped and says so; what comes after a f
 """
 
 import asyncio
+import contextlib
 import os
 import socket
 import sqlite3
@@ -24,6 +25,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 
 STAGES = ("resolved", "reachable", "tls", "signed on", "version", "allowed", "sample read")
 _SECONDS = 5.0  # for each stage
+_GREETING = 0.1  # seconds in which a server of another protocol shows itself
 _SSL_REQUEST = struct.pack("!ii", 8, 80877103)  # PostgreSQL protocol 3, section 55.2.10
 
 
@@ -199,7 +201,10 @@ class _Postgres:
         reader, writer = await asyncio.open_connection(self._host, self._port)
         try:
             writer.write(_SSL_REQUEST)
-            answer = await reader.read(1)
+            answer = await reader.read(64)
+            with contextlib.suppress(TimeoutError):  # other protocols greet with more, some of them with an S
+                async with asyncio.timeout(_GREETING):
+                    answer += await reader.read(64)
             if answer not in (b"S", b"N"):
                 raise _fail("tls", "What answers is not a PostgreSQL server.", "S or N to a request for TLS",
                             repr(answer) if answer else "the connection closed", "Correct the address in the environment.")

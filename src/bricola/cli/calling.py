@@ -124,4 +124,5 @@ def _print_reply(reply: dict[str, Any], raw: bool) -> None:
     for problem in reply["problems"]:
         err.print(f"[red]✕[/] The status is {reply['status']}, but the content is not as promised: "
                   f"{text(problem['message'])} [dim]{text(problem.get('place', ''))}[/]")
-    err.print(f"  [dim]status {reply['status']}, {reply['ms']:.1f} ms, as {text(reply['caller'])}, call {text(reply['call'])}[/]")
+    number = f", call {text(reply['call'])}" if reply["call"] else ""
+    err.print(f"  [dim]status {reply['status']}, {reply['ms']:.1f} ms, as {text(reply['caller'])}{number}[/]")

@@ -17,7 +17,8 @@ from bricola.core.problems import Problem, ProblemError
 
 _REVISIONS = ".bricola-revisions"  # beside the files: which revisions they were, so that nothing is overwritten unseen
 _SIGNS = {"added": "[green]+ added[/]", "changed": "[yellow]~ changed[/]", "moved": "[yellow]> moved[/]",
-          "removed": "[red]- removed[/]", "unchanged": "[dim]  unchanged[/]"}
+          "removed": "[red]- removed[/]", "unchanged": "[dim]  unchanged[/]",
+          "kept": "[dim]= kept, newer here[/]"}
 
 
 def register(app: typer.Typer) -> None:
@@ -36,7 +37,7 @@ def register(app: typer.Typer) -> None:
         based_on = _read_revisions(folder)
         with connect(at) as client:
             plan = client.apply(texts, remove, plan_only=True, based_on=based_on)
-            busy = any(one["action"] != "unchanged" for one in plan)
+            busy = any(one["action"] not in ("unchanged", "kept") for one in plan)
             if not as_json:
                 _print_plan(plan)
             if busy and not yes:
@@ -46,7 +47,8 @@ def register(app: typer.Typer) -> None:
                 typer.confirm("Make these drafts?", abort=True)
             changes = client.apply(texts, remove, based_on=based_on) if busy else plan
             if busy and based_on is not None:
-                _write_revisions(folder, client.export_with_revisions()[1])
+                kept = {f"{one['kind']} {one['name']}" for one in changes if one["action"] == "kept"}
+                _write_revisions(folder, client.export_with_revisions()[1] | {name: based_on[name] for name in kept})
         if as_json:
             print_json(changes)
         elif busy:

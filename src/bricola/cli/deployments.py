@@ -185,4 +185,7 @@ def _print_plan(found: dict[str, Any]) -> None:
         out.print(f"  [dim]{'uses':<10}[/]{text(one['backend'])} {STATES.get(one['state'], one['state'])}")
     for gate in found["gates"]:
         out.print(f"{GATES[gate['outcome']]}  gate [bold]{gate['name']}[/]")
-        print_findings(gate["findings"] or [{"severity": "error", **one} for one in gate["problems"]], indent="  ")
+        if gate["consent"]:
+            out.print(f"  [dim]{'consent':<10}[/]{text(gate['consent'])}")
+        severity = "warning" if gate["outcome"] == "open" else "error"
+        print_findings(gate["findings"] or [{"severity": severity, **one} for one in gate["problems"]], indent="  ")

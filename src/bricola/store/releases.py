@@ -115,9 +115,11 @@ def in_force(db: sqlite3.Connection, environment: str, service: str, version: in
 
 
 def last_before(db: sqlite3.Connection, environment: str, service: str, version: int, release: int) -> int | None:
-    """The release that was in force at a place before the one that is."""
-    row = db.execute(f"SELECT release FROM deployment WHERE {_PLACE} AND ended_at IS NOT NULL AND release <> ?"
-                     " ORDER BY id DESC LIMIT 1", (environment, service, version, release)).fetchone()
+    """The release that was brought to a place before the one that is there; rolling back twice goes back twice."""
+    forward = f"SELECT MAX(id) FROM deployment WHERE {_PLACE} AND release = ? AND how <> 'roll back'"
+    row = db.execute(f"SELECT release FROM deployment WHERE {_PLACE} AND release <> ? AND how <> 'roll back' AND id < ({forward})"
+                     " ORDER BY id DESC LIMIT 1",
+                     (environment, service, version, release, environment, service, version, release)).fetchone()
     return row[0] if row else None
 
 

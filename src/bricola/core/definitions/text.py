@@ -43,6 +43,16 @@ for _class in (_Loader, _Dumper):
         _class.add_implicit_resolver(f"tag:yaml.org,2002:{_tag}", re.compile(_pattern), list(_first))
 
 
+def _number(dumper: yaml.SafeDumper, value: float) -> Node:
+    """Whole seconds as whole numbers; others as their shortest text, which reads back as the same number."""
+    if value.is_integer():
+        return dumper.represent_scalar("tag:yaml.org,2002:int", str(int(value)))
+    return dumper.represent_scalar("tag:yaml.org,2002:str", repr(value))
+
+
+_Dumper.add_representer(float, _number)
+
+
 def read_definition(text: str, place: str = "definition") -> Definition:
     """The definition in a YAML text. Raises ProblemError with every mistake, each with `place:line`."""
     root = _compose(text, place)

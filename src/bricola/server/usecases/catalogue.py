@@ -16,12 +16,14 @@ from bricola.store import definitions, releases
 from bricola.store.database import timestamp
 from bricola.store.definitions import StoredDefinition
 
+EFFECTIVE = ("added", "changed", "removed")  # actions that change something; moved and the rest do not
 LIVE_SETTINGS = ("environment",)  # kinds that are not part of a release: a change takes effect at once
 
 
 @dataclass(frozen=True)
 class Change:
-    """What applying does to one definition: added, changed, moved, removed or unchanged.
+    """What applying does to one definition: added, changed, moved, removed, unchanged, or kept (newer here, and the
+    author left it alone).
 
     `effective` is the moment since when a live setting is in force; empty for what waits for a release."""
 
@@ -41,8 +43,9 @@ async def apply(bricola: Bricola, texts: dict[str, str], author: str, remove_oth
     mistake in every file, and of kind conflict when somebody saved one of them in between.
     """
     files = await asyncio.to_thread(read_bundle, texts)
-    changes, revisions = _compare(bricola.drafts, files, remove_others)
     base = _read_base(based_on)
+    untouched = await _untouched(bricola, files, base)
+    changes, revisions = _compare(bricola.drafts, files, remove_others, untouched)
     if plan_only or not revisions:
         await _refuse_overwriting(bricola, _newer(bricola, revisions, base), base, {one.reference: one.text for one in files})
         return changes
@@ -54,18 +57,32 @@ async def apply(bricola: Bricola, texts: dict[str, str], author: str, remove_oth
         await bricola.changed(author, "define" if text else "remove", f"{kind} {name}", texts_before.get((kind, name)), text or None)
     await _refresh_environments(bricola, before)
     now = timestamp()
-    return [Change(one.action, one.kind, one.name, one.path, now if one.kind in LIVE_SETTINGS and one.action != "unchanged" else "",
+    return [Change(one.action, one.kind, one.name, one.path, now if one.kind in LIVE_SETTINGS and one.action in EFFECTIVE else "",
                    one.lines) for one in changes]
 
 
+async def _untouched(bricola: Bricola, files: list[DefinitionFile], base: Mapping[Reference, int]) -> set[Reference]:
+    """What the author left as it was while somebody else changed it: the newer text stays."""
+    found = set()
+    for file in files:
+        current, started = bricola.revisions.get(file.reference), base.get(file.reference)
+        if (started and current is not None and current.revision != started
+                and await bricola.storage.main(definitions.revision_text, started) == file.text):
+            found.add(file.reference)
+    return found
+
+
 def _compare(
-    drafts: list[DefinitionFile], files: list[DefinitionFile], remove_others: bool
+    drafts: list[DefinitionFile], files: list[DefinitionFile], remove_others: bool, untouched: set[Reference]
 ) -> tuple[list[Change], list[tuple[str, str, str, str]]]:
     present = {one.reference: one for one in drafts}
     changes: list[Change] = []
     revisions: list[tuple[str, str, str, str]] = []
     for file in files:
         old = present.pop(file.reference, None)
+        if file.reference in untouched:
+            changes.append(Change("kept", *file.reference, file.path))
+            continue
         if old is None:
             action = "added"
         elif old.definition != file.definition:

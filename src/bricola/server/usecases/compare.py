@@ -12,10 +12,10 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import ServiceShape
 from bricola.core.shapes.resolve import resolve_service
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import find_release, frozen_catalogue, release_shape
+from bricola.server.usecases.frozen import find_release, freeze, frozen_catalogue, release_shape
 from bricola.server.usecases.lookup import find_service
-from bricola.server.usecases.releases import freeze
 from bricola.store import calls
+from bricola.store.releases import StoredRelease
 
 DRAFT = "draft"
 _MONTH = 30 * 86_400.0
@@ -32,26 +32,32 @@ class Side:
     shape: ServiceShape
 
 
+def draft_side(bricola: Bricola, definition: ServiceDefinition) -> Side:
+    return Side(DRAFT, None, definition, freeze(bricola.catalogue, definition)[0], resolve_service(definition, bricola.catalogue).shape)
+
+
+def released_side(release: StoredRelease, where: str = "") -> Side:
+    frozen = frozen_catalogue(release)
+    label = f"release {release.number}" + (f", live in {where}" if where else "")
+    return Side(label, release.number, find_service(frozen, release.service), release.bundle, release_shape(release))
+
+
 async def find_side(bricola: Bricola, service: str, which: str) -> Side:
     """`which` is a release number, 'draft', or the name of an environment for what is live there."""
     if which == DRAFT:
-        definition = find_service(bricola.catalogue, service)
-        return Side(DRAFT, None, definition, freeze(bricola.catalogue, definition)[0],
-                    resolve_service(definition, bricola.catalogue).shape)
-    label = which
+        return draft_side(bricola, find_service(bricola.catalogue, service))
     if which.isascii() and which.isdigit():
-        number = int(which)
-        label = f"release {number}"
-    else:
-        live = bricola.runtime.find(which, service)
-        if live is None:
-            known = ", ".join(one.name for one in bricola.catalogue.environments())
-            raise ProblemError(Problem("compare.side", f"There is no version {which} of {service}.", Kind.MISSING, place=which,
-                                       expected=f"a release number, draft, or an environment where it is live ({known})"))
-        number, label = live.release, f"release {live.release}, live in {which}"
-    release = await find_release(bricola, service, number)
-    frozen = frozen_catalogue(release)
-    return Side(label, number, find_service(frozen, service), release.bundle, release_shape(release))
+        return released_side(await find_release(bricola, service, int(which)))
+    live = bricola.runtime.find(which, service)
+    if live is None:
+        known = ", ".join(one.name for one in bricola.catalogue.environments())
+        raise ProblemError(Problem("compare.side", f"There is no version {which} of {service}.", Kind.MISSING, place=which,
+                                   expected=f"a release number, draft, or an environment where it is live ({known})"))
+    return released_side(await find_release(bricola, service, live.release), which)
+
+
+def breaking_changes(old: Side, new: Side) -> list[ContractChange]:
+    return [one for one in compare_sides(old, new) if one.verdict is Verdict.BREAKING]
 
 
 def compare_sides(old: Side, new: Side) -> list[ContractChange]:

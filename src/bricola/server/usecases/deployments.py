@@ -5,13 +5,12 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from typing import Any
 
-from bricola.core.contracts.compatibility import Verdict
 from bricola.core.definitions.catalogue import Catalogue, backends_of
 from bricola.core.definitions.model import EnvironmentDefinition, segment_of
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.review import Finding, Severity, review
 from bricola.server.bricola import Bricola, retirement_of
-from bricola.server.usecases.compare import compare_sides, find_side
+from bricola.server.usecases.compare import breaking_changes, released_side
 from bricola.server.usecases.frozen import find_release, frozen_catalogue
 from bricola.server.usecases.lookup import find_environment, find_service
 from bricola.server.usecases.reviews import gather_facts
@@ -28,6 +27,7 @@ class Gate:
     outcome: str
     findings: list[Finding] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
+    consent: str = ""  # the reason that was given for letting the problems through
 
 
 async def gates(bricola: Bricola, release: StoredRelease, environment: EnvironmentDefinition) -> list[Gate]:
@@ -50,15 +50,14 @@ async def _compatibility(bricola: Bricola, release: StoredRelease, environment: 
     live = bricola.runtime.find(environment.name, segment)
     if live is None or live.release >= release.number:
         return Gate("compatibility", "open")
-    changes = compare_sides(await find_side(bricola, release.service, str(live.release)),
-                            await find_side(bricola, release.service, str(release.number)))
+    changes = breaking_changes(released_side(await find_release(bricola, release.service, live.release)), released_side(release))
     breaks = [Problem("deployment.breaking", f"Callers of release {live.release} break: {one.message}", Kind.CONFLICT, place=one.place,
                       expected=one.before, found=one.after,
                       mend=f"Consent with a reason: bricola deploy {release.service} {environment.name} --consent REASON")
-              for one in changes if one.verdict is Verdict.BREAKING]
+              for one in changes]
     known = await bricola.storage.main(releases.releases, release.service)
-    agreed = any(one.consent for one in known if live.release < one.number <= release.number)
-    return Gate("compatibility", "consent" if breaks and not agreed else "open", problems=breaks)
+    reasons = "; ".join(one.consent for one in known if live.release < one.number <= release.number and one.consent)
+    return Gate("compatibility", "consent" if breaks and not reasons else "open", problems=breaks, consent=reasons if breaks else "")
 
 
 async def plan(bricola: Bricola, service: str, environment: str, number: int | None) -> dict[str, Any]:
@@ -70,7 +69,7 @@ async def plan(bricola: Bricola, service: str, environment: str, number: int | N
     return {
         "service": service, "environment": environment, "release": release.number, "version": release.version,
         "replaces": live.release if live is not None else None,
-        "gates": [{"name": one.name, "outcome": one.outcome, "problems": [two.as_dict() for two in one.problems],
+        "gates": [{"name": one.name, "outcome": one.outcome, "consent": one.consent, "problems": [two.as_dict() for two in one.problems],
                    "findings": [plain_finding(two) for two in one.findings]} for one in found],
         "uses": [{"backend": name, "state": pool.state if (pool := bricola.runtime.pools().get((environment, name))) else "not started"}
                  for name in backends_of(frozen_catalogue(release), find_service(frozen_catalogue(release), service))],
@@ -102,7 +101,7 @@ async def deploy(bricola: Bricola, service: str, environment: str, number: int |
         before = await bricola.storage.main(releases.in_force, environment, service, release.version)
         others = [one for one in before if one.release != release.number]
         if share < 100:
-            _check_sharing(service, environment, others, bricola.runtime.down(environment, segment))
+            _check_sharing(service, environment, before, others, bricola.runtime.down(environment, segment))
         await bricola.storage.main(releases.start_deployment, environment, service, release.version, release.number, author,
                                    share, how, consent.strip())
         current = bricola.runtime.place(environment, segment)
@@ -113,7 +112,11 @@ async def deploy(bricola: Bricola, service: str, environment: str, number: int |
     return release
 
 
-def _check_sharing(service: str, environment: str, others: list[StoredDeployment], down: ProblemError | None) -> None:
+def _check_sharing(service: str, environment: str, before: list[StoredDeployment], others: list[StoredDeployment],
+                   down: ProblemError | None) -> None:
+    if before and not others:
+        raise ProblemError(Problem("deployment.share", f"Release {before[0].release} answers all calls there already.", Kind.CONFLICT,
+                                   mend="Name another release with --release, or deploy without a share."))
     if not others:
         raise ProblemError(Problem("deployment.share", f"Nothing of {service} is live in {environment} to share calls with.",
                                    Kind.CONFLICT, mend="Deploy without a share."))

@@ -1,7 +1,11 @@
-"""Stored releases as definitions and shapes again."""
+"""Freezing a service with everything that it needs, and stored releases as definitions and shapes again."""
+
+import hashlib
 
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.text import read_definition
+from bricola.core.definitions.folder import default_path
+from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import ServiceShape
 from bricola.core.shapes.resolve import resolve_service
@@ -9,6 +13,13 @@ from bricola.server.bricola import Bricola
 from bricola.server.usecases.lookup import find_service, unknown
 from bricola.store import releases
 from bricola.store.releases import StoredRelease
+
+
+def freeze(catalogue: Catalogue, service: ServiceDefinition) -> tuple[dict[str, str], str]:
+    """The bundle of a service and its digest: SHA-256 over the canonical texts in the order of their paths."""
+    bundle = {default_path(one): write_definition(one) for one in catalogue.needs(service)}
+    digest = hashlib.sha256("".join(f"{path}\0{bundle[path]}\0" for path in sorted(bundle)).encode()).hexdigest()
+    return bundle, digest
 
 
 async def find_release(bricola: Bricola, service: str, number: int | None) -> StoredRelease:

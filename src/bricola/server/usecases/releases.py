@@ -1,27 +1,14 @@
 """Releases: freeze a service with everything that it needs."""
 
-import hashlib
-
-from bricola.core.contracts.compatibility import Verdict, compare_contracts
-from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import ServiceDefinition
-from bricola.core.definitions.text import write_definition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.review import Severity, review
-from bricola.core.shapes.resolve import resolve_service
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import release_shape
+from bricola.server.usecases.compare import breaking_changes, draft_side, released_side
+from bricola.server.usecases.frozen import freeze
 from bricola.server.usecases.lookup import find_service
 from bricola.store import releases
 from bricola.store.releases import StoredRelease
-
-
-def freeze(catalogue: Catalogue, service: ServiceDefinition) -> tuple[dict[str, str], str]:
-    """The bundle of a service and its digest: SHA-256 over the canonical texts in the order of their paths."""
-    bundle = {default_path(one): write_definition(one) for one in catalogue.needs(service)}
-    digest = hashlib.sha256("".join(f"{path}\0{bundle[path]}\0" for path in sorted(bundle)).encode()).hexdigest()
-    return bundle, digest
 
 
 async def release(bricola: Bricola, service: str, notes: str, author: str, consent: str = "") -> StoredRelease:
@@ -38,7 +25,7 @@ async def release(bricola: Bricola, service: str, notes: str, author: str, conse
             "release.unchanged", f"Nothing changed in {service} since release {known[0].number}.", Kind.CONFLICT,
             place=f"service {service}", mend=f"Deploy release {known[0].number}, or change the draft first.",
         ))
-    breaks = _breaks(bricola, definition, [one for one in known if one.version == definition.version])
+    breaks = _breaks(bricola, definition, next((one for one in known if one.version == definition.version), None))
     if breaks and not consent.strip():
         raise ProblemError(*breaks)
     number = await bricola.storage.main(releases.add_release, service, digest, bundle, notes, author, definition.version,
@@ -50,15 +37,14 @@ async def release(bricola: Bricola, service: str, notes: str, author: str, conse
     return made
 
 
-def _breaks(bricola: Bricola, definition: ServiceDefinition, known: list[StoredRelease]) -> list[Problem]:
+def _breaks(bricola: Bricola, definition: ServiceDefinition, newest: StoredRelease | None) -> list[Problem]:
     """Why callers of the newest release of this major version would break, as problems with the two ways out."""
-    if not known:
+    if newest is None:
         return []
-    changes = compare_contracts(release_shape(known[0]), resolve_service(definition, bricola.catalogue).shape)
     mend = (f"Set 'version: {definition.version + 1}' in the service, for an address and a namespace of its own beside the old one;"
             f" or consent with a reason: bricola release {definition.name} --consent REASON")
     return [
-        Problem("release.breaking", f"This release breaks callers of release {known[0].number}: {one.message}", Kind.CONFLICT,
+        Problem("release.breaking", f"This release breaks callers of release {newest.number}: {one.message}", Kind.CONFLICT,
                 place=one.place, expected=one.before, found=one.after, mend=mend)
-        for one in changes if one.verdict is Verdict.BREAKING
+        for one in breaking_changes(released_side(newest), draft_side(bricola, definition))
     ]

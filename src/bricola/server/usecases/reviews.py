@@ -3,14 +3,12 @@
 import time
 from datetime import datetime
 
-from bricola.core.contracts.compatibility import Verdict, compare_contracts
 from bricola.core.definitions.catalogue import Catalogue, backends_of
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.problems import ProblemError
 from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, review
-from bricola.core.shapes.resolve import resolve_service
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import release_shape
+from bricola.server.usecases.compare import breaking_changes, draft_side, released_side
 from bricola.server.usecases.lookup import find_environment, find_service
 from bricola.store import credentials, people, releases
 
@@ -34,7 +32,7 @@ async def gather_facts(bricola: Bricola, catalogue: Catalogue, service: ServiceD
         held_roles=frozenset(role for one in callers for role in one.roles),
         missing_files=_missing_files(bricola, catalogue, service, environment) if environment is not None else {},
         pools=_pools(bricola, environment) if environment is not None else {},
-        breaking=await _breaking(bricola, catalogue, service) if release is None else (),
+        breaking=await _breaking(bricola, service) if release is None else (),
         segments={one.segment: one.name for one in bricola.catalogue.services() if one.name != service.name},
         passed=await _passed(bricola, service, environment, release) if environment is not None and release is not None else None,
     )
@@ -69,16 +67,16 @@ def _pools(bricola: Bricola, environment: EnvironmentDefinition) -> dict[str, Po
     return facts
 
 
-async def _breaking(bricola: Bricola, catalogue: Catalogue, service: ServiceDefinition) -> tuple[str, ...]:
+async def _breaking(bricola: Bricola, service: ServiceDefinition) -> tuple[str, ...]:
     """In which ways the draft breaks callers of the newest release of the same major version."""
     known = [one for one in await bricola.storage.main(releases.releases, service.name) if one.version == service.version]
     if not known:
         return ()
     try:
-        changes = compare_contracts(release_shape(known[0]), resolve_service(service, catalogue).shape)
+        changes = breaking_changes(released_side(known[0]), draft_side(bricola, service))
     except ProblemError:
         return ()  # the draft has no contract yet, and the review says why
-    return tuple(f"{one.place}: {one.message}" for one in changes if one.verdict is Verdict.BREAKING)
+    return tuple(f"{one.place}: {one.message}" for one in changes)
 
 
 async def _passed(bricola: Bricola, service: ServiceDefinition, environment: EnvironmentDefinition, release: int) -> bool | None:

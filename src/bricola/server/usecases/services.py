@@ -10,9 +10,8 @@ from bricola.core.shapes.model import Element, OperationShape, Record, ServiceSh
 from bricola.core.shapes.resolve import resolve_service
 from bricola.core.shapes.simple import SimpleType
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import find_release, release_shape
+from bricola.server.usecases.frozen import find_release, freeze, release_shape
 from bricola.server.usecases.lookup import find_environment, find_service
-from bricola.server.usecases.releases import freeze
 from bricola.store import calls, releases
 from bricola.store.releases import StoredDeployment
 
