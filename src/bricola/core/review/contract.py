@@ -20,10 +20,19 @@ _RESERVED = frozenset((
 ))
 
 
+def _all_records(resolved: ResolvedService) -> Iterator[Record]:
+    """Every record below the wrappers, as often as it is used: two of one name may differ."""
+    waiting = [record for one in resolved.shape.operations for record in (one.input, one.output, *(two.record for two in one.faults))]
+    while waiting:
+        inner = [one.type for one in waiting.pop().elements if isinstance(one.type, Record)]
+        yield from inner
+        waiting += inner
+
+
 def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts) -> Iterator[Finding]:
     place = f"service {service.name}"
     seen: dict[str, Record] = {}
-    for record in resolved.shape.records():
+    for record in _all_records(resolved):
         other = seen.setdefault(record.name, record)
         if other != record:
             yield finding("contract.record", "Two different records have one name.", place, found=shown(record.name))

@@ -1,0 +1,206 @@
+"""Every rule of the readiness review, each provoked by one change to a sound set of definitions."""
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.text import read_definition, write_definition
+from bricola.core.review import RULES, CredentialFact, Facts, Finding, PoolFact, review
+from bricola.core.review.page import write_page
+
+DAY = 86_400.0
+FACTS = Facts(now=100 * DAY, engines=frozenset({"sqlite", "postgresql"}), credentials={"locks": CredentialFact("password", 400 * DAY)},
+              held_roles=frozenset({"reader"}))
+PARTS = {
+    "type": r"type: Code" "\nbase: string\npattern: G\\d{2}\n",
+    "record": "record: Spot\nfields:\n  east: {type: decimal}\n",
+    "backend": "backend: river\nengine: postgresql\n",
+    "object": """
+object: gauge
+backend: river
+table: gauge
+key: [code]
+change_token: row_version
+fields:
+  code: {type: Code, sample: G01}
+  place: {type: string, min_length: 1, max_length: 20}
+  grade: {type: string, codes: [A, B]}
+finders:
+  search:
+    description: Finds gauges.
+    filters:
+      grade: {field: grade}
+    limit: {default: 20, most: 50}
+""",
+    "service": """
+service: GaugeBook
+description: Gauges
+owner: River office
+namespace: urn:larkmere:gauge-book
+access:
+  reader: all
+operations:
+  GetGauge: {runs: gauge.get, description: Reads one gauge.}
+  FindGauges:
+    runs: gauge.search
+    input:
+      grade: {given: fixed, value: A}
+""",
+    "rehearsal": "environment: rehearsal\nbackends:\n  river: {address: 'db.larkmere.example:5432', credential: other}\n",
+    "live": """
+environment: live
+follows: rehearsal
+protected: true
+address: https://services.larkmere.example
+context: {site: A}
+backends:
+  river:
+    address: db-live.larkmere.example:5432
+    database: river
+    credential: locks
+    tls: verify
+    pool: {min_size: 2, max_size: 8, max_idle: 600}
+""",
+}
+
+
+def findings(changes: Mapping[str, tuple[str, str]] = {}, facts: Facts = FACTS, **more: str) -> list[Finding]:
+    texts = dict(PARTS) | more
+    for part, (old, new) in changes.items():
+        assert old in texts[part], f"the change of {part} must hit"
+        texts[part] = texts[part].replace(old, new)
+    catalogue = Catalogue(read_definition(text) for text in texts.values())
+    service, live = catalogue.find_service("GaugeBook"), catalogue.find_environment("live")
+    assert service is not None
+    return review(catalogue, service, live, facts)
+
+
+def in_service(old: str, new: str) -> dict[str, Any]:
+    return {"changes": {"service": (old, new)}}
+
+
+def in_object(old: str, new: str) -> dict[str, Any]:
+    return {"changes": {"object": (old, new)}}
+
+
+def in_live(old: str, new: str) -> dict[str, Any]:
+    return {"changes": {"live": (old, new)}}
+
+
+def with_facts(**facts: Any) -> dict[str, Any]:
+    return {"facts": Facts(**({name: getattr(FACTS, name) for name in Facts.__dataclass_fields__} | facts))}
+
+
+SQLITE = {"backend": ("postgresql", "sqlite"), "live": (
+    "    address: db-live.larkmere.example:5432\n    database: river\n    credential: locks\n    tls: verify\n", "    file: live/river.db\n")}
+MORE = "  FindGauges:"
+CASES: dict[str, dict[str, Any]] = {
+    "service.empty": in_service(PARTS["service"][PARTS["service"].index("operations"):], "operations: {}\n"),
+    "service.description": in_service("description: Gauges\n", ""),
+    "service.owner": in_service("owner: River office\n", ""),
+    "service.namespace": in_service("namespace: urn:larkmere:gauge-book\n", ""),
+    "service.namespace-form": in_service("urn:larkmere:gauge-book", "gauge book"),
+    "service.segment": with_facts(segments={"GaugeBook": "Gauge"}),
+    "access.operation": in_service("reader: all", "reader: [GetGauge, FindGauges, Gone]"),
+    "access.nobody": in_service("reader: all", "reader: [GetGauge]"),
+    "access.unheld-role": in_service("reader: all", "reader: all\n  painter: all"),
+    "reference.object": in_service("gauge.get", "weir.get"),
+    "reference.verb": in_service("gauge.search", "gauge.seek"),
+    "reference.type": in_object("type: Code", "type: Cod"),
+    "reference.backend": in_object("backend: river", "backend: sea"),
+    "reference.circle": {"changes": {"record": ("type: decimal", "type: Spot"), "object": ("{type: string, codes: [A, B]}", "{type: Spot}")}},
+    "object.key": in_object("key: [code]", "key: [number]"),
+    "object.column": in_object("max_length: 20", "max_length: 20, column: code"),
+    "object.change-token": in_object("change_token: row_version\n", ""),
+    "finder.name": in_object("  search:", "  get: {}\n  search:"),
+    "finder.field": in_object("{field: grade}", "{field: level}"),
+    "finder.filter-name": in_object("grade: {field: grade}", "grade: {field: grade}\n      limit: {field: grade}"),
+    "finder.limit": in_object("default: 20, most: 50", "default: 60, most: 50"),
+    "finder.unfiltered": in_object("    filters:\n      grade: {field: grade}\n", ""),
+    "finder.large-page": in_object("most: 50", "most: 5000"),
+    "finder.unused": in_object("  search:", "  byPlace: {order: place}\n  search:"),
+    "type.base": {"changes": {"type": ("base: string", "base: text")}},
+    "type.facet": in_object("min_length: 1, max_length: 20", "digits: 4"),
+    "type.pattern": {"changes": {"type": (r"G\d{2}", "G[")}},
+    "type.value": in_object("{type: string, codes: [A, B]}", "{type: integer, min: low}"),
+    "type.bounds": in_object("min_length: 1, max_length: 20", "min_length: 30, max_length: 20"),
+    "parameter.unknown": in_service("grade: {given", "level: {given"),
+    "parameter.value": in_service("{given: fixed, value: A}", "{given: fixed}"),
+    "parameter.fit": in_service("value: A}", "value: Z}"),
+    "operation.description": in_object("    description: Finds gauges.\n", ""),
+    "operation.sample": in_object(", sample: G01", ""),
+    "operation.twin": in_service(MORE, "  ReadGauge: {runs: gauge.get, description: The same.}\n" + MORE),
+    "operation.name": in_service("GetGauge", "get_gauge"),
+    "contract.record": {"object2": PARTS["object"].replace("object: gauge", "object: Gauge").replace("code: {type: Code, sample: G01}",
+                        "code: {type: Code}"), **in_service(MORE, "  GetOther: {runs: Gauge.get}\n" + MORE)},
+    "contract.element": in_service(MORE, "  NotFound: {runs: gauge.search, description: Badly named.}\n" + MORE),
+    "contract.wrapper": in_service(MORE, "  GetGaugeResponse: {runs: gauge.search, description: Badly named.}\n" + MORE),
+    "contract.case": in_service(MORE, "  Getgauge: {runs: gauge.search, description: Badly named.}\n" + MORE),
+    "contract.reserved": in_object("  place:", "  class:"),
+    "contract.breaking": with_facts(breaking=("GetGauge/input/code: gone.",)),
+    "binding.missing": in_live("  river:\n    address: db-live.larkmere.example:5432\n", "  river:\n"),
+    "binding.kind": in_live("address: db-live.larkmere.example:5432", "file: live/river.db"),
+    "binding.file-missing": {"changes": SQLITE, **with_facts(missing_files={"river": "live/river.db"})},
+    "binding.own-store": {"changes": SQLITE | {"live": (SQLITE["live"][0], "    file: bricola.db\n")}},
+    "binding.address": in_live("db-live.larkmere.example:5432", "'http://db-live/x'"),
+    "binding.database": in_live("    database: river\n", ""),
+    "binding.twice": in_live("address: db-live.larkmere.example:5432",
+                             "endpoints: {a: {address: 'db:5432'}, b: {address: 'db:5432'}}"),
+    "backend.engine": with_facts(engines=frozenset({"sqlite"})),
+    "context.missing": in_service("{given: fixed, value: A}", "{given: context, value: company}"),
+    "context.value": {"changes": {"service": ("{given: fixed, value: A}", "{given: context, value: site}"), "live": ("site: A", "site: Z")}},
+    "reference.environment": in_live("follows: rehearsal", "follows: nowhere"),
+    "environment.circle": {"changes": {"rehearsal": ("environment: rehearsal\n", "environment: rehearsal\nfollows: live\n")}},
+    "environment.address": in_live("address: https://services.larkmere.example\n", ""),
+    "environment.address-form": in_live("https://services.larkmere.example", "services.larkmere.example"),
+    "environment.local-address": in_live("https://services.larkmere.example", "https://localhost:8443"),
+    "environment.skipped": with_facts(passed=False),
+    "access.anonymous": in_live("protected: true", "protected: true\nanonymous: [GaugeBook]"),
+    "credential.none": in_live("    credential: locks\n", ""),
+    "credential.unknown": in_live("credential: locks", "credential: keys"),
+    "credential.kind": with_facts(credentials={"locks": CredentialFact("certificate")}),
+    "credential.expired": with_facts(credentials={"locks": CredentialFact("password", 99 * DAY)}),
+    "credential.expires": with_facts(credentials={"locks": CredentialFact("password", 105 * DAY)}),
+    "credential.shared": {"changes": {"rehearsal": ("credential: other", "credential: locks")}},
+    "binding.tls": in_live("tls: verify", "tls: 'off'"),
+    "environment.plain-http": in_live("https://", "http://"),
+    "pool.bounds": in_live("min_size: 2", "min_size: 9"),
+    "pool.rigid": in_live("min_size: 2", "min_size: 8"),
+    "pool.small": with_facts(pools={"river": PoolFact(12, 97)}),
+    "pool.large": in_live("max_size: 8", "max_size: 80") | with_facts(pools={"river": PoolFact(3, 97)}),
+    "pool.backend-limit": with_facts(pools={"river": PoolFact(None, 5)}),
+    "pool.timeouts": in_live("max_idle: 600", "connect_timeout: 10"),
+    "pool.lifetimes": in_live("max_idle: 600", "max_idle: 9000"),
+    "pool.cold": in_live("min_size: 2", "min_size: 0"),
+    "pool.no-waiting": in_live("max_idle: 600", "max_waiting: 0"),
+}
+
+
+def test_the_sound_set_has_no_findings_and_every_rule_has_a_case() -> None:
+    assert findings() == []
+    assert set(CASES) == set(RULES)
+    assert len(RULES) >= 40
+
+
+@pytest.mark.parametrize("code", CASES)
+def test_each_rule_finds_its_mistake_and_each_mechanical_mend_mends_it(code: str) -> None:
+    found = findings(**CASES[code])
+    mine = [one for one in found if one.problem.code == code or (code == "parameter.fit" and one.problem.code.startswith("value."))]
+    assert mine, [one.problem.code for one in found]
+    assert {one.severity for one in mine} == {RULES[code].severity}
+    assert mine[0].problem.place
+    assert RULES[code].mechanical == (mine[0].mended is not None)
+    if mine[0].mended is not None:
+        mended = write_definition(mine[0].mended)
+        name = "service" if mine[0].mended.kind == "service" else "live"
+        case = CASES[code] | {"changes": {part: change for part, change in CASES[code].get("changes", {}).items() if part != name}}
+        after = findings(**case | {name: mended})
+        assert code not in {one.problem.code for one in after}
+
+
+def test_the_page_of_findings_is_the_table_of_rules() -> None:
+    """`python -m bricola.core.review.page > docs/findings.md` writes it anew."""
+    assert (Path(__file__).parents[2] / "docs" / "findings.md").read_text() == write_page()
