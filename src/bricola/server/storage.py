@@ -7,11 +7,28 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar
 
+from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.store.calls import CallWriter
 from bricola.store.database import open_database
 
 P = ParamSpec("P")
 T = TypeVar("T")
+
+
+_CAUSES = {
+    sqlite3.SQLITE_FULL: ("store.full", "The disk is full, so nothing was stored.", "Make room on the disk, then do it again."),
+    sqlite3.SQLITE_BUSY: ("store.locked", "Another program holds the store, so nothing was stored.",
+                          "End the other program (a copy or a shell that has the file open), then do it again."),
+    sqlite3.SQLITE_READONLY: ("store.read-only", "The store may not be written, so nothing was stored.",
+                              "Give the service the right to write to its data folder."),
+}
+
+
+def _explain(error: sqlite3.OperationalError) -> Problem:
+    """What went wrong with the store, and that nothing was half done: every change is one transaction."""
+    code, message, mend = _CAUSES.get(getattr(error, "sqlite_errorcode", 0) & 0xFF, (
+        "store.failed", "The store does not answer as it should, so nothing was stored.", "Look at the disk and at the service's log."))
+    return Problem(code, message, Kind.BUSY, mend=mend, inner=str(error))
 
 
 class Storage:
@@ -42,7 +59,10 @@ class Storage:
         return await asyncio.to_thread(work)
 
     async def _run(self, work: Callable[[], T]) -> T:
-        return await asyncio.get_running_loop().run_in_executor(self._thread, work)
+        try:
+            return await asyncio.get_running_loop().run_in_executor(self._thread, work)
+        except sqlite3.OperationalError as error:
+            raise ProblemError(_explain(error)) from None
 
     def close(self) -> None:
         self._thread.shutdown()

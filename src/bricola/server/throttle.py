@@ -1,7 +1,8 @@
-"""Sign-in throttling: after several wrong passwords for one name, or from one address, the next must wait.
+"""Sign-in throttling: after several wrong passwords the next attempt must wait, twice as long each time.
 
-The pause doubles with each further failure. It binds a name and an address each for itself, so that guessing many
-names from one place is as slow as guessing one. Kept in memory: a restart forgives.
+Counted for a name from one address, for a name from anywhere, and for an address with any name. The last two have
+more room: people share an address behind a proxy, and nobody should be kept out by a stranger's five guesses.
+Kept in memory: a restart forgives.
 """
 
 from collections import OrderedDict
@@ -9,7 +10,7 @@ from collections.abc import Callable
 
 from bricola.core.problems import Kind, Problem, ProblemError
 
-_FREE = 5  # wrong ones before the first pause
+_FREE = {"both": 5, "name": 20, "peer": 50}  # wrong ones before the first pause
 _FIRST, _LONGEST = 2.0, 300.0  # seconds
 _FORGOTTEN = 900.0  # seconds after the last failure
 _MOST = 10_000  # names and addresses that are remembered
@@ -39,15 +40,16 @@ class Throttle:
                 self._failures.popitem(last=False)
 
     def succeeded(self, name: str, peer: str) -> None:
-        for key in self._keys(name, peer):
+        for key in self._keys(name, peer)[:2]:  # the address goes on counting: its owner may know one password
             self._failures.pop(key, None)
 
     @staticmethod
     def _keys(name: str, peer: str) -> list[str]:
-        return [f"name {name}", *([f"peer {peer}"] if peer else [])]
+        return [f"both {name} {peer}", f"name {name}", f"peer {peer}"]
 
     def _left(self, key: str, now: float) -> float:
         count, last = self._failures.get(key, (0, 0.0))
-        if count < _FREE or now - last >= _FORGOTTEN:
+        free = _FREE[key.partition(" ")[0]]
+        if count < free or now - last >= _FORGOTTEN:
             return 0.0
-        return last + min(_LONGEST, _FIRST * 2.0 ** (count - _FREE)) - now
+        return last + min(_LONGEST, _FIRST * 2.0 ** (count - free)) - now
