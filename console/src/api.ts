@@ -41,6 +41,7 @@ export interface Figures { calls: number; faults: number; p95_micros: number; sl
 
 export interface Place {
   environment: string; protected: boolean; state: "serving" | "faulting" | "not deployed"; anonymous: boolean;
+  version: number; segment: string; ends?: string; parts?: { release: number; share: number; since: string }[];
   release?: number; since?: string; by?: string; newest?: boolean; reason?: string;
   soap?: string; wsdl?: string; rest?: string; figures?: Figures | null;
 }
@@ -48,11 +49,11 @@ export interface Place {
 export interface EnvironmentInfo { name: string; description: string; follows: string; protected: boolean; address: string }
 
 export interface ServiceRow {
-  name: string; description: string; backends: string[]; draft: "edited" | "released" | "removed"; newest: number | null;
+  name: string; description: string; backends: string[]; draft: "edited" | "released" | "removed"; newest: number | null; stage: string;
   deployments: Place[];
 }
 
-export interface PoolRow { environment: string; backend: string; size: number; idle: number; waiting: number; max_size: number }
+export interface PoolRow { environment: string; backend: string; state: string; pool_size: number; pool_available: number; requests_waiting: number; pool_max: number }
 
 export interface Overview {
   now: number; organisation: string; environments: EnvironmentInfo[]; services: ServiceRow[]; pools: PoolRow[];
@@ -71,13 +72,64 @@ export interface OperationShape {
 
 export interface ServiceDetail {
   name: string; description: string; owner: string; namespace: string; draft: "edited" | "released" | "removed";
-  releases: { number: number; author: string; at: string; notes: string; digest: string }[];
+  stage: string; version: number; path: string;
+  releases: { number: number; version: number; author: string; at: string; notes: string; digest: string; consent: string }[];
   deployments: Place[];
-  history: { environment: string; release: number; author: string; at: string; ended_at: string | null }[];
+  history: { environment: string; release: number; share: number; how: string; reason: string; author: string; at: string; ended_at: string | null }[];
   operations: OperationShape[]; problems: Problem[];
 }
 
-export interface Finding extends Problem { severity: "error" | "warning" | "hint" }
+export interface Finding extends Problem { severity: "error" | "warning" | "hint"; mendable: boolean; command: string }
+
+export type Line = [sign: "+" | "-" | " " | "…", old: number | null, next: number | null, text: string];
+
+export interface ContractChange {
+  verdict: string; rule: string; operation: string; place: string; message: string; before: string; after: string; callers: string[];
+}
+
+export interface Comparison {
+  service: string; verdict: string; changes: ContractChange[]; contract: Line[];
+  old: { label: string; release: number | null; version: number }; new: { label: string; release: number | null; version: number };
+  callers: { caller: string; calls: number; last: number; operations: string[]; verdict: string }[];
+  definitions: { path: string; action: string; lines: Line[] }[];
+}
+
+export interface DeploymentPlan {
+  release: number; version: number; replaces: number | null; uses: { backend: string; state: string }[];
+  gates: { name: string; outcome: "open" | "closed" | "consent"; consent: string; problems: Problem[]; findings: Finding[] }[];
+}
+
+export interface PoolSession {
+  session: number; endpoint: string; identity: string; state: string; age: number; expires_in: number; uses: number;
+  operation: string; caller: string; call: string; held_for: number | null;
+}
+
+export interface PoolView {
+  environment: string; protected: boolean; backend: string; state: string; services: string[]; credential: string; advice: string[];
+  advised_size: number | null; backend_limit: number | null; effective: string;
+  statistics: { pool_min: number; pool_max: number; pool_size: number; pool_available: number; requests_waiting: number; requests_num: number;
+    requests_queued: number; requests_wait_ms: number; requests_errors: number; connections_lost: number };
+  settings: { min_size: number; max_size: number; max_idle: number; max_lifetime: number; timeout: number; connect_timeout: number; sleep_after: number | null };
+  endpoints: { endpoint: string; address: string; priority: number; weight: number; circuit: string; sessions: number; connect_ms: number;
+    connect_errors: number; lost: number; reason: string; checked_ago: number | null }[];
+  sessions: PoolSession[]; load: { arrivals_per_second: number; held_ms: number; calls: number };
+}
+
+export interface BackendEnd {
+  backend: string; engine: string; environment: string; protected: boolean; bound: boolean; endpoints: string[]; credential: string; pool: string; services: string[];
+}
+
+export interface CheckResult {
+  environment: string; backend: string; endpoint: string; address?: string; passed: boolean;
+  stages: { stage: string; outcome: string; detail: string; ms: number; problem: Problem | null }[];
+}
+
+export interface Credential {
+  name: string; kind: string; user: string; description: string; expires_at: string | null; last_used_at: string | null; rotated_at: string | null;
+  rotated_by: string; overlap_until: string | null; used_by: { environment: string; backend: string }[];
+}
+
+export interface AuditEntry { id: number; at: string; who: string; action: string; subject: string; before: unknown; after: unknown }
 
 export interface Call {
   id: string; at: number; environment: string; service: string; release: number; operation: string; caller: string; face: string;
@@ -93,4 +145,7 @@ export interface Reply {
   fault: { code: string; reason: string; detail: Record<string, string>[] } | null; problems: Problem[];
 }
 
-export interface CallerRow { name: string; description: string; roles: string[] }
+export interface CallerRow {
+  name: string; description: string; roles: string[]; networks: string[]; per_minute: number | null; parallel: number | null;
+  tokens: { prefix: string; created_at: string; expires_at: string | null; last_used_at: string | null }[];
+}

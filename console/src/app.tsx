@@ -10,6 +10,10 @@ const Entrance = lazy(() => import("./pages/entrance"));
 const OverviewPage = lazy(() => import("./pages/overview"));
 const ServicePage = lazy(() => import("./pages/service"));
 const BenchPage = lazy(() => import("./pages/bench"));
+const ReleasesPage = lazy(() => import("./pages/releases"));
+const PoolsPage = lazy(() => import("./pages/pools"));
+const AccessPage = lazy(() => import("./pages/access"));
+const DefinitionsPage = lazy(() => import("./pages/definitions"));
 const CallsPage = lazy(() => import("./pages/calls"));
 
 export function App() {
@@ -32,6 +36,10 @@ export function App() {
           <Switch>
             <Route path="/services/:name">{({ name }) => <ServicePage name={decodeURIComponent(name)} />}</Route>
             <Route path="/tests" component={BenchPage} />
+            <Route path="/releases" component={ReleasesPage} />
+            <Route path="/pools" component={PoolsPage} />
+            <Route path="/access" component={AccessPage} />
+            <Route path="/definitions" component={DefinitionsPage} />
             <Route path="/calls" component={CallsPage} />
             <Route path="/" component={OverviewPage} />
             <Route>

@@ -11,9 +11,13 @@ export function Finder({ open, onOpenChange, services, view }: { open: boolean; 
   const [at, setAt] = useState(0);
   const places = [
     { word: "Overview", path: "/" }, { word: "Test bench", path: "/tests" }, { word: "Calls", path: "/calls" },
+    { word: "Releases", path: "/releases" }, { word: "Pools", path: "/pools" }, { word: "Definitions as text", path: "/definitions" },
+    { word: "Callers", path: "/access?tab=callers" }, { word: "Credentials", path: "/access?tab=credentials" },
+    { word: "Users", path: "/access?tab=users" }, { word: "Audit trail", path: "/access?tab=audit" },
     ...services.flatMap((one) => [
       { word: one.name, path: `/services/${one.name}` },
       { word: `Test ${one.name}`, path: `/tests?service=${one.name}` },
+      { word: `Releases of ${one.name}`, path: `/releases?service=${one.name}` },
       { word: `Calls of ${one.name}`, path: `/calls?service=${one.name}` },
     ]),
   ].filter((one) => words.toLowerCase().split(/\s+/).every((word) => one.word.toLowerCase().includes(word))).slice(0, 12);

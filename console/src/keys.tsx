@@ -6,7 +6,8 @@ export interface Key { keys: string[]; word: string }
 export const KEYS: Key[] = [
   { keys: ["Ctrl", "K"], word: "find a place" },
   { keys: ["g", "o"], word: "overview" }, { keys: ["g", "s"], word: "services" },
-  { keys: ["g", "t"], word: "test bench" }, { keys: ["g", "c"], word: "calls" },
+  { keys: ["g", "t"], word: "test bench" }, { keys: ["g", "r"], word: "releases" },
+  { keys: ["g", "p"], word: "pools" }, { keys: ["g", "c"], word: "calls" }, { keys: ["g", "a"], word: "access" },
   { keys: ["?"], word: "all keys" },
 ];
 
@@ -14,6 +15,10 @@ const SECTION: Record<string, Key[]> = {
   "/": [{ keys: ["J", "K"], word: "next, previous" }, { keys: ["Enter"], word: "open service" }, { keys: ["T"], word: "test" }, { keys: ["/"], word: "narrow the list" }],
   "/services": [{ keys: ["J", "K"], word: "next, previous operation" }, { keys: ["T"], word: "test" }],
   "/tests": [{ keys: ["Ctrl", "Enter"], word: "send" }],
+  "/releases": [{ keys: ["J", "K"], word: "next, previous change" }, { keys: ["Shift", "D"], word: "to deploy" }, { keys: ["Shift", "R"], word: "to roll back" }],
+  "/definitions": [{ keys: ["Ctrl", "S"], word: "save" }, { keys: ["/"], word: "narrow the list" }],
+  "/access": [{ keys: ["/"], word: "narrow the list" }],
+  "/pools": [{ keys: ["J", "K"], word: "next, previous pool" }],
   "/calls": [{ keys: ["J", "K"], word: "next, previous" }, { keys: ["Enter"], word: "open on the test bench" }, { keys: ["/"], word: "search" }],
 };
 

@@ -1,5 +1,5 @@
 /** Top bar, waterline, rail and key line around every page. */
-import { ChevronRight, CircleHelp, FlaskConical, Gauge, Layers, ListTree, Search } from "lucide-react";
+import { ChevronRight, CircleHelp, FlaskConical, Gauge, Layers, ListTree, Package, Plug, Search, UsersRound } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { Link, useLocation, useSearchParams } from "wouter";
@@ -17,11 +17,16 @@ const SECTIONS = [
   { path: "/", word: "Overview", icon: Gauge, key: "o" },
   { path: "/services", word: "Services", icon: Layers, key: "s" },
   { path: "/tests", word: "Tests", icon: FlaskConical, key: "t" },
+  { path: "/releases", word: "Releases", icon: Package, key: "r" },
+  { path: "/pools", word: "Pools", icon: Plug, key: "p" },
   { path: "/calls", word: "Calls", icon: ListTree, key: "c" },
+  { path: "/access", word: "Access", icon: UsersRound, key: "a" },
 ];
+const FIRST_OF_GROUP = ["/services", "/releases"];
 
 function sectionOf(path: string): string {
-  return path.startsWith("/services") ? "/services" : path.startsWith("/tests") ? "/tests" : path.startsWith("/calls") ? "/calls" : "/";
+  if (path.startsWith("/definitions")) return "/services";
+  return SECTIONS.find((one) => one.path !== "/" && path.startsWith(one.path))?.path ?? "/";
 }
 
 function setTheme(theme: string) {
@@ -74,7 +79,8 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
   };
   const chosen = environments.find((one) => one.name === view);
   const lens = view === ALL || !chosen ? "lens-both" : chosen.protected ? "lens-solid" : "lens-hatched";
-  const place = section === "/services" ? decodeURIComponent(path.split("/")[2] ?? "") : search.get("service") ?? "";
+  const place = path.startsWith("/definitions") ? "Definitions" : section === "/services" ? decodeURIComponent(path.split("/")[2] ?? "")
+    : section === "/pools" ? (search.get("pool") ?? "").replace(" ", " in ") : section === "/access" ? "" : search.get("service") ?? "";
   const word = SECTIONS.find((one) => one.path === section)?.word ?? "";
 
   return (
@@ -121,18 +127,19 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
       <div className={lens} aria-hidden="true" />
       <div className="grid min-h-0 grid-cols-[72px_minmax(0,1fr)]">
         <nav aria-label="Sections" className="flex flex-col pt-1.5 pb-2">
-          {SECTIONS.map((one) => (
+          {SECTIONS.map((one) => [
+            FIRST_OF_GROUP.includes(one.path) && <span key={`${one.path}-line`} className="mx-4 my-1 h-px bg-line2" />,
             <Link key={one.path} href={within(one.path === "/services" ? (first ? `/services/${first}` : "/") : one.path, view)}
               className="navi" aria-current={section === one.path ? "page" : undefined} title={`${one.word}: g then ${one.key}`}>
               <one.icon size={18} strokeWidth={1.75} /><span>{one.word}</span>
-            </Link>
-          ))}
+            </Link>,
+          ])}
           <button type="button" className="navi mt-auto" onClick={() => setHelp(true)}><CircleHelp size={18} strokeWidth={1.75} /><span>Keys</span></button>
         </nav>
         <main id="main" className="flex min-h-0 min-w-0 flex-col overflow-hidden rounded-tl-[6px] border-t border-l border-line bg-sheet">{children}</main>
       </div>
       <footer className="flex items-center gap-4 overflow-hidden border-t border-line px-4 text-xs whitespace-nowrap text-ink2">
-        {keysOf(section).slice(0, 6).map((one) => (
+        {keysOf(path.startsWith("/definitions") ? "/definitions" : section).slice(0, 6).map((one) => (
           <span key={one.word} className="flex items-center gap-1">{one.keys.map((key) => <kbd key={key} className="kbd">{key}</kbd>)}<span className="ml-1">{one.word}</span></span>
         ))}
         <span className="ml-auto flex items-center gap-1.5" role="status">

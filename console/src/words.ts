@@ -35,6 +35,24 @@ export function when(stamp: string | number): string {
   return `${moment.getDate()} ${MONTHS[moment.getMonth()]}`;
 }
 
+/** A span in seconds: 12 s, 4 min, 3 h 20, 2 d. */
+export function span(seconds: number): string {
+  if (seconds < 120) return `${seconds < 10 ? Math.round(seconds * 10) / 10 : Math.round(seconds)}${SPACE}s`;
+  if (seconds < 7200) return `${Math.round(seconds / 60)}${SPACE}min`;
+  if (seconds < 172_800) return `${Math.floor(seconds / 3600)}${SPACE}h${SPACE}${two(Math.floor((seconds % 3600) / 60))}`;
+  return `${Math.round(seconds / 86_400)}${SPACE}d`;
+}
+
+export function daysUntil(stamp: string): number {
+  return Math.floor((new Date(stamp).getTime() - Date.now()) / 86_400_000);
+}
+
+/** How far away a stored moment is, for what runs out. */
+export function until(stamp: string): string {
+  const days = daysUntil(stamp);
+  return days < 0 ? "expired" : days === 0 ? "today" : `in ${plural(days, "day")}`;
+}
+
 export function plural(count: number, one: string, many = `${one}s`): string {
   return `${grouped(count)} ${count === 1 ? one : many}`;
 }

@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from tests.conftest import Demo
+from bricola.client import Client
+from tests.conftest import Demo, start_demo, stop_demo
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -174,3 +175,116 @@ def test_colour_tokens_keep_the_contrast_of_wcag(theme: str) -> None:
         assert contrast(token[ink], token[ground]) >= 4.5, (ink, ground)
     for line, ground in (("edge", "sheet"), ("edge", "inset"), ("band", "sheet"), ("band", "frame"), ("band", "wash"), ("post", "inset")):
         assert contrast(token[line], token[ground]) >= 3.0, (line, ground)
+
+
+@pytest.fixture(scope="module")
+def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+    """A demo that these tests change."""
+    running = start_demo(tmp_path_factory.mktemp("console"))
+    yield running
+    stop_demo(running)
+
+
+@pytest.fixture
+def desk(browser: Browser, own: Demo) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    made = context.new_page()
+    made.goto(own.url)
+    made.get_by_label("Name").fill("imke")
+    made.get_by_label("Password").fill(own.password("imke"))
+    made.keyboard.press("Enter")
+    expect(made.get_by_role("heading", level=1)).to_contain_text("in live")
+    yield made
+    context.close()
+
+
+def test_from_an_edited_text_to_live_and_back_in_the_console(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/definitions?file=registry/VesselRegistry.yaml")
+    text = desk.get_by_label("Text of registry/VesselRegistry.yaml")
+    expect(text).to_have_value(re.compile("service: VesselRegistry"))
+    sound = text.input_value()
+    text.fill(sound.replace("auditor: [GetVessel", "auditor: [GetVesel, GetVessel"))
+    desk.keyboard.press("Control+s")
+    expect(desk.get_by_role("status").first).to_contain_text("Saved as a draft")
+    desk.goto(f"{own.url}/services/VesselRegistry?view=live")
+    desk.get_by_role("tab", name=re.compile("Readiness")).click()
+    expect(desk.get_by_text("1 finding stops the release")).to_be_visible()
+    desk.get_by_role("button", name="Mend it").click()
+    expect(desk.get_by_text("Nothing stops the release")).to_be_visible()
+    desk.goto(f"{own.url}/definitions?file=registry/VesselRegistry.yaml")
+    text.fill(text.input_value().replace("description: The register", "description: The new register"))
+    desk.get_by_role("button", name=re.compile("Save")).click()
+    expect(desk.get_by_role("status").first).to_contain_text("Saved as a draft")
+    desk.goto(f"{own.url}/releases?service=VesselRegistry")
+    desk.get_by_label("What is new").fill("New words")
+    desk.get_by_role("button", name="Release r2").click()
+    expect(desk.get_by_role("heading", name="VesselRegistry r2")).to_be_visible()
+    expect(desk.get_by_role("region", name="Difference of the contract")).to_contain_text("The new register")
+    desk.get_by_role("combobox", name="To environment").click()
+    desk.get_by_role("option", name="live").click()
+    deploy = desk.get_by_role("button", name="Deploy r2")
+    expect(deploy).to_have_attribute("aria-disabled", "true")  # live wants its name typed
+    desk.get_by_label("Type the environment to confirm").fill("live")
+    deploy.click()
+    expect(desk.get_by_role("row", name=re.compile("r2.*in force"))).to_be_visible()
+    desk.get_by_label("Type the environment to confirm").fill("live")
+    desk.get_by_role("button", name="Roll back live").click()
+    expect(desk.get_by_role("row", name=re.compile("r1.*roll back.*in force"))).to_be_visible()
+
+
+def test_a_second_editor_is_told_what_changed(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/definitions?file=types/VesselKind.yaml")
+    text = desk.get_by_label("Text of types/VesselKind.yaml")
+    text.fill(text.input_value().replace("Kind of vessel", "My words"))
+    with Client(own.url) as teo:
+        teo.sign_in("teo", own.password("teo"))
+        teo.apply({"types/VesselKind.yaml": teo.export()["types/VesselKind.yaml"].replace("Kind of vessel", "Teo's words")})
+    desk.keyboard.press("Control+s")
+    expect(desk.get_by_role("alert")).to_contain_text("teo changed the type VesselKind while you were editing it")
+    expect(text).to_have_value(re.compile("My words"))  # nothing of the second editor's work is lost
+
+
+def test_pools_are_watched_checked_stopped_and_started(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/pools?view=live")
+    pool = desk.get_by_role("region", name="registry in live")
+    expect(pool).to_contain_text("serving")
+    expect(pool.get_by_role("row", name=re.compile("warm.*main"))).not_to_have_count(0)
+    desk.get_by_role("button", name="Check the way").click()
+    check = desk.get_by_role("dialog")
+    expect(check.get_by_role("row", name=re.compile("sample read passed vessel"))).to_be_visible()
+    desk.keyboard.press("Escape")
+    desk.get_by_role("button", name="Stop", exact=True).click()
+    desk.get_by_role("button", name="Stop and let calls end").click()
+    expect(pool).to_contain_text("stopped")
+    desk.get_by_role("button", name="Start", exact=True).click()
+    expect(pool).to_contain_text("serving")
+
+
+def test_callers_and_credentials_are_managed_and_secrets_shown_once(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/access")
+    desk.get_by_role("button", name="New caller").click()
+    desk.get_by_label("Name").fill("quay-kiosk")
+    desk.get_by_label("Roles").fill("auditor")
+    desk.get_by_label("Allowed networks").fill("10.20.0.1/16")
+    desk.get_by_role("button", name="Add the caller").click()
+    expect(desk.get_by_role("alert")).to_contain_text("not a network")
+    desk.get_by_label("Allowed networks").fill("10.20.0.0/16")
+    desk.get_by_role("button", name="Add the caller").click()
+    row = desk.get_by_role("row", name=re.compile("quay-kiosk.*from 10"))
+    row.get_by_role("button", name="New token").click()
+    token = desk.get_by_role("dialog").locator("code").inner_text()
+    assert token.startswith("brc_")
+    desk.keyboard.press("Escape")
+    assert token not in desk.content()
+    desk.get_by_role("tab", name="Credentials").click()
+    desk.get_by_role("button", name="New credential").click()
+    desk.get_by_label("Name").fill("tide-feed")
+    desk.get_by_label("User").fill("clerk")
+    desk.get_by_label("Secret").fill("weir-crest-88")
+    desk.get_by_role("button", name="Add the credential").click()
+    expect(desk.get_by_role("row", name=re.compile("tide-feed password clerk"))).to_be_visible()
+    assert "weir-crest-88" not in desk.content()
+    desk.get_by_role("tab", name="Audit trail").click()
+    expect(desk.get_by_role("row", name=re.compile("imke add credential tide-feed"))).to_be_visible()
+    desk.get_by_role("tab", name="Users").click()
+    expect(desk.get_by_role("row", name=re.compile("teo"))).to_contain_text("also edits and releases definitions")

@@ -118,7 +118,7 @@ def test_texts_are_compared_line_by_line() -> None:
     old = "\n".join(f"line {n}" for n in range(20))
     lines = compare_lines(old, old.replace("line 10", "line ten"), around=1)
     assert [(sign, text) for sign, _, _, text in lines] == [
-        ("…", ""), (" ", "line 9"), ("-", "line 10"), ("+", "line ten"), (" ", "line 11")]
+        ("…", "9"), (" ", "line 9"), ("-", "line 10"), ("+", "line ten"), (" ", "line 11")]
     assert lines[2] == ("-", 11, None, "line 10")
     assert [(one.path, one.action) for one in compare_texts({"a": "1", "b": "2"}, {"b": "3", "c": "4"})] == [
         ("a", "removed"), ("b", "changed"), ("c", "added")]

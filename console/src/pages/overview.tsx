@@ -81,7 +81,7 @@ export default function OverviewPage() {
     [total < 600 ? (total / 60).toFixed(1) : grouped(Math.round(total / 60)), "calls a minute", false],
     [percent(faults, total), "ended in a fault", faults > 0],
     [total ? took(slowest) : "–", "p95 time taken", false],
-    [`${pools.reduce((sum, one) => sum + one.size - one.idle, 0)} of ${pools.reduce((sum, one) => sum + one.max_size, 0)}`, "sessions in use", false],
+    [`${pools.reduce((sum, one) => sum + one.pool_size - one.pool_available, 0)} of ${pools.reduce((sum, one) => sum + one.pool_max, 0)}`, "sessions in use", false],
   ];
   return (
     <div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_300px]">
@@ -111,7 +111,7 @@ export default function OverviewPage() {
         <div className="min-h-0 overflow-auto">
           <table className="tbl">
             <thead><tr>
-              <th scope="col">Service</th><th scope="col">Backend</th><th scope="col">Draft</th>
+              <th scope="col">Service</th><th scope="col">Backend</th><th scope="col">Stage</th>
               {columns.map((one) => <th key={one.name} scope="col"><EnvTag name={one.name} isProtected={one.protected} /></th>)}
               <th scope="col">Calls</th><th scope="col" className="n">Count</th><th scope="col" className="n">Faults</th><th scope="col" className="n">p95</th>
             </tr></thead>
@@ -159,15 +159,18 @@ function Row({ service, columns, view, selected, onSelect }: { service: ServiceR
       <th scope="row"><span className="flex items-center gap-2"><Table2 size={16} strokeWidth={1.75} className="shrink-0 text-ink3" aria-label="business object" />
         <Link href={within(`/services/${service.name}`, view)} className="font-semibold">{service.name}</Link></span></th>
       <td className="text-ink2">{service.backends.join(", ")}</td>
-      <td>{service.draft === "edited" ? <span className="text-warn font-semibold">edited</span> : <span className="text-ink3">{service.draft}</span>}</td>
+      <td className="whitespace-nowrap"><span className="flex items-center gap-1.5"><Mark name={STATE_MARK[service.stage] ?? "none"} />
+        <span className={service.stage === "live" ? "text-ink3" : "font-semibold text-warn"}>{service.stage}</span></span></td>
       {columns.map((one) => {
         const at = service.deployments.find((place) => place.environment === one.name);
         if (!at) return <td key={one.name} />;
         return (
           <td key={one.name} className="whitespace-nowrap"><span className="flex items-center gap-1.5" title={at.reason ?? ""}><Mark name={STATE_MARK[at.state] ?? "none"} />
-            {at.release !== undefined && <span className="font-medium">r{at.release}</span>}
+            {at.parts?.map((part) => <span key={part.release} className="font-medium">r{part.release}{part.share < 100 && <span className="text-xs text-ink2"> {part.share} %</span>}</span>)}
             <span className={at.state === "faulting" ? "font-semibold text-bad" : "text-ink3"}>{at.state}</span>
-            {at.release !== undefined && !at.newest && <span className="text-xs font-semibold text-warn">r{service.newest} waits</span>}</span></td>
+            {at.parts?.length === 1 && !at.newest && <span className="text-xs font-semibold text-warn">r{service.newest} waits</span>}
+            {at.anonymous && at.release !== undefined && <span className="text-xs font-semibold text-warn">anonymous</span>}
+            {at.ends && <span className="text-xs font-semibold text-warn">ends {when(at.ends)}</span>}</span></td>
         );
       })}
       <td>{calls ? <Posts slices={sumSlices(places).slice(-30)} height={22} label="calls in the last half hour" /> : <span className="text-ink3">no calls</span>}</td>
@@ -185,8 +188,8 @@ function Addresses({ service, view }: { service: ServiceRow; view: string }) {
         <Link href={within(`/tests?service=${service.name}`, view)} className="act ml-auto inline-flex items-center gap-1 text-sm"><Play size={14} strokeWidth={1.75} />Test</Link></h2>
       <p className="mb-2 text-ink2">{service.description}</p>
       {places.map((place) => (
-        <div key={place.environment} className="mb-2">
-          <div className="mb-0.5 flex items-center gap-2"><EnvTag name={place.environment} isProtected={place.protected} /><span className="text-xs text-ink3">release {place.release} since {when(place.since ?? 0)}</span>
+        <div key={place.segment + place.environment} className="mb-2">
+          <div className="mb-0.5 flex items-center gap-2"><EnvTag name={place.environment} isProtected={place.protected} /><span className="text-xs text-ink3">{place.version > 1 && `version ${place.version}, `}release {place.release} since {when(place.since ?? 0)}</span>
             {place.anonymous && <span className="text-xs font-semibold text-warn">anonymous</span>}</div>
           {([["Endpoint", place.soap], ["Contract", place.wsdl], ["REST", place.rest]] as const).map(([word, address]) => address && (
             <div key={word} className="flex items-center gap-1"><span className="w-14 shrink-0 text-xs text-ink2">{word}</span>

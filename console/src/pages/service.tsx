@@ -8,14 +8,16 @@ import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
 import { CopyButton, Problems } from "../parts/controls";
 import { EnvTag, Gate, Mark, STATE_MARK } from "../parts/marks";
+import { Findings } from "../parts/findings";
 import { Xml } from "../parts/xml";
+import { mayAtLeast, useSession } from "../session";
 import { plural, when } from "../words";
 
 export default function ServicePage({ name }: { name: string }) {
   const [view] = useLens();
   const [, go] = useLocation();
   const [search, setSearch] = useSearchParams();
-  const { data, error } = useLoad<ServiceDetail>(`/services/${encodeURIComponent(name)}`, 10);
+  const { data, error, reload } = useLoad<ServiceDetail>(`/services/${encodeURIComponent(name)}`, 10);
   const findings = useLoad<Finding[]>(data && data.draft !== "removed" ? `/services/${encodeURIComponent(name)}/review${view === ALL ? "" : `?environment=${view}`}` : null);
   // With one environment in view, what is live there is shown; else the draft. The head of the pane says which.
   const place = data?.deployments.find((one) => one.environment === view && one.state === "serving");
@@ -57,6 +59,7 @@ export default function ServicePage({ name }: { name: string }) {
             </button>
           ))}
           {!operations.length && (!place || live.data) && <p className="px-4 text-ink2">No operations yet.</p>}
+          {data.path && <p className="px-4 pt-3"><Link className="act" href={within(`/definitions?file=${encodeURIComponent(data.path)}`, view)}>Edit as text</Link></p>}
           <h2 className="px-4 pt-4 pb-1 font-semibold">Identity</h2>
           <dl className="px-4 text-xs"><dt className="text-ink2">Namespace</dt><dd className="mb-1.5 font-mono break-all">{data.namespace}</dd>
             {data.owner && <><dt className="text-ink2">Owner</dt><dd>{data.owner}</dd></>}</dl>
@@ -65,7 +68,7 @@ export default function ServicePage({ name }: { name: string }) {
           {!place && data.problems.length > 0 && <div className="px-5 py-3"><Problems problems={data.problems} /></div>}
           {operation && <OperationView operation={operation} of={place ? <><EnvTag name={place.environment} isProtected={place.protected} /><span>release {place.release}, as it is live</span></> : <><Mark name="draft" /><span>the draft{data.draft === "edited" ? ", edited since the newest release" : ", same as the newest release"}</span></>} />}
         </section>
-        <aside className="flex min-h-0 flex-col border-l border-line"><Aside service={data} findings={findings.data} stops={stops} view={view} /></aside>
+        <aside className="flex min-h-0 flex-col border-l border-line"><Aside service={data} findings={findings.data} stops={stops} view={view} onMended={() => { reload(); findings.reload(); }} /></aside>
       </div>
     </>
   );
@@ -80,13 +83,13 @@ function Reach({ service, view, stops }: { service: ServiceDetail; view: string;
         <div className="mt-[3px] flex items-center gap-1.5"><Mark name={service.draft === "edited" ? "draft" : "none"} />
           <span className="text-[13px] leading-4 font-semibold">{service.draft === "edited" ? (newest ? "edited, not released" : "never released") : service.draft === "removed" ? "removed" : "no changes"}</span></div>
       </div>
-      {service.deployments.map((one, index) => (
-        <div key={one.environment} className="contents">
+      {service.deployments.filter((one) => one.version === service.version || one.release !== undefined).map((one, index) => (
+        <div key={one.environment + one.segment} className="contents">
           <Gate open={one.release !== undefined && (index > 0 || stops === 0)} />
           <div className={`reach ${view === one.environment ? "reach-on" : ""}`}>
             <div className="flex items-center gap-1.5 text-xs text-ink2"><EnvTag name={one.environment} isProtected={one.protected} /><span className="ml-auto">{one.since ? when(one.since) : ""}</span></div>
             <div className="mt-[3px] flex items-center gap-1.5"><Mark name={STATE_MARK[one.state] ?? "none"} />
-              <span className="text-[13px] leading-4 font-semibold">{one.release !== undefined ? `r${one.release}` : ""}</span>
+              <span className="text-[13px] leading-4 font-semibold whitespace-nowrap">{one.parts?.map((part) => `r${part.release}${part.share < 100 ? ` ${part.share} %` : ""}`).join(" + ")}</span>
               <span className="text-xs text-ink2">{one.state}{one.release !== undefined && !one.newest ? ", not the newest" : ""}</span></div>
           </div>
         </div>
@@ -139,7 +142,8 @@ function Elements({ head, last, elements }: { head: string; last: string; elemen
   );
 }
 
-function Aside({ service, findings, stops, view }: { service: ServiceDetail; findings: Finding[] | undefined; stops: number; view: string }) {
+function Aside({ service, findings, stops, view, onMended }: { service: ServiceDetail; findings: Finding[] | undefined; stops: number; view: string; onMended: () => void }) {
+  const may = mayAtLeast(useSession(), "integrator");
   const [source, setSource] = useState("");
   const place = service.deployments.find((one) => one.environment === view && one.release !== undefined);
   const path = `/api/v1/services/${encodeURIComponent(service.name)}/contract${place ? `?environment=${place.environment}` : ""}`;
@@ -163,10 +167,7 @@ function Aside({ service, findings, stops, view }: { service: ServiceDetail; fin
       </Tabs.Content>
       <Tabs.Content value="readiness" className="min-h-0 overflow-auto">
         <div className="flex items-center gap-2 px-4 py-2"><Mark name={stops ? "fault" : "serving"} /><span className="font-semibold">{stops ? `${plural(stops, "finding")} ${stops === 1 ? "stops" : "stop"} the release` : "Nothing stops the release"}</span></div>
-        {findings?.map((one, index) => (
-          <div key={index} className="flex gap-2 border-t border-line px-4 py-2"><Mark name={STATE_MARK[one.severity] ?? "none"} label={one.severity} className="mt-0.5" />
-            <div className="min-w-0"><p className="font-semibold">{one.message}</p><p className="text-xs break-words text-ink2">{one.place}{one.expected && `: expected ${one.expected}`}{one.found && `, found ${one.found}`}</p>{one.mend && <p className="text-ink2">{one.mend}</p>}</div></div>
-        ))}
+        <Findings findings={findings ?? []} service={service.name} environment={view === ALL ? "" : view} may={may} onMended={onMended} />
         {view === ALL && <p className="border-t border-line px-4 py-2 text-xs text-ink2">Choose an environment at View to review running it there.</p>}
       </Tabs.Content>
       <Tabs.Content value="releases" className="min-h-0 overflow-auto">
@@ -176,7 +177,8 @@ function Aside({ service, findings, stops, view }: { service: ServiceDetail; fin
             <span className="ml-auto text-xs text-ink3">{one.author}, {when(one.at)}</span></div>
             {one.notes && <p className="text-ink2">{one.notes}</p>}<p className="font-mono text-xs text-ink3">{one.digest.slice(0, 16)}</p></div>
         ))}
-        {!service.releases.length && <p className="px-4 py-2 text-ink2">No release yet. Make one with <code className="font-mono text-[12.5px]">bricola release {service.name}</code>.</p>}
+        {!service.releases.length && <p className="px-4 py-2 text-ink2">No release yet.</p>}
+        <p className="px-4 py-2"><Link className="act" href={within(`/releases?service=${service.name}`, view)}>Compare, release and deploy →</Link></p>
       </Tabs.Content>
     </Tabs.Root>
   );

@@ -1,11 +1,13 @@
 /** States as one small shape on a post: shape first, colour second, word third. */
 import type { ReactNode } from "react";
 
-export type MarkName = "serving" | "risk" | "fault" | "moving" | "stopped" | "draft" | "none";
+export type MarkName = "serving" | "warm" | "drain" | "risk" | "fault" | "moving" | "stopped" | "draft" | "none";
 
 const POST = <path d="M6 8.6V16" stroke="currentColor" strokeWidth="1.6" />;
 const SHAPES: Record<MarkName, { colour: string; shape: ReactNode }> = {
   serving: { colour: "text-ok", shape: <><circle cx="6" cy="4.6" r="4.1" fill="currentColor" />{POST}</> },
+  warm: { colour: "text-ok", shape: <><circle cx="6" cy="4.6" r="3.4" fill="none" stroke="currentColor" strokeWidth="1.6" />{POST}</> },
+  drain: { colour: "text-warn", shape: <><path d="M1.2 .9h9.6L6 9.2Z" fill="none" stroke="currentColor" strokeWidth="1.5" />{POST}</> },
   risk: { colour: "text-warn", shape: <><path d="M6 .2 11.8 10H.2Z" fill="currentColor" /><path d="M6 3.6v3M6 7.6v1.3" stroke="var(--sheet)" strokeWidth="1.5" />{POST}</> },
   fault: { colour: "text-bad", shape: <><path d="M2.3 1.1 9.7 8.3M9.7 1.1 2.3 8.3" stroke="currentColor" strokeWidth="2.5" strokeLinecap="square" />{POST}</> },
   moving: { colour: "text-accent", shape: <><path d="M6 .3 10.7 4.8 6 9.3 1.3 4.8Z" fill="none" stroke="currentColor" strokeWidth="1.5" /><path d="M6 .3 10.7 4.8 6 9.3Z" fill="currentColor" />{POST}</> },
@@ -26,6 +28,11 @@ export function Mark({ name, label, className = "" }: { name: MarkName; label?: 
 
 export const STATE_MARK: Record<string, MarkName> = {
   serving: "serving", faulting: "fault", "not deployed": "draft",
+  "at risk": "risk", asleep: "warm", stopped: "stopped", retired: "drain", closed: "serving", open: "fault", "half-open": "moving",
+  "in use": "serving", warm: "warm", opening: "moving", checking: "moving", resetting: "moving", draining: "drain",
+  compatible: "serving", "compatible for readers": "risk", breaking: "fault",
+  passed: "serving", skipped: "none", "not tried": "stopped",
+  "edited, not released": "draft", "released, not live": "warm", live: "serving", removed: "none", "removed, still live": "risk",
   answered: "serving", fault: "risk", failed: "fault", error: "fault", warning: "risk", hint: "none",
 };
 
@@ -53,6 +60,18 @@ export function Logo() {
     <svg width="22" height="24" viewBox="0 0 22 24" aria-hidden="true">
       <path d="M11 1.2V23M4.2 4.2 9.2 23M17.8 4.2 12.8 23" stroke="var(--ink)" strokeWidth="2.6" strokeLinecap="round" />
       <path d="M4.6 11.2h12.8v3.4H4.6z" fill="var(--band)" />
+    </svg>
+  );
+}
+
+/** How full a pool is: in use solid, warm thin, the rest empty. */
+export function Gauge({ used, warm, most, bad }: { used: number; warm: number; most: number; bad: boolean }) {
+  const full = used / Math.max(1, most) >= 0.9;
+  return (
+    <svg width="72" height="8" viewBox="0 0 72 8" role="img" aria-label={`${used} in use, ${warm} warm, at most ${most}`} className="shrink-0">
+      <rect x="0.5" y="0.5" width="71" height="7" fill="none" stroke="var(--edge)" />
+      <rect x="1" y="1" width={(70 * Math.min(used, most)) / Math.max(1, most)} height="6" fill={bad ? "var(--bad)" : full ? "var(--warn)" : "var(--post)"} />
+      <rect x={1 + (70 * Math.min(used, most)) / Math.max(1, most)} y="2.5" width={(70 * Math.min(warm, most - used)) / Math.max(1, most)} height="3" fill="var(--water)" />
     </svg>
   );
 }

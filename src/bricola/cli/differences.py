@@ -13,7 +13,7 @@ def print_lines(title: str, lines: Iterable[list[Any]]) -> None:
     out.print(f"[bold]{text(title)}[/]")
     for sign, old, new, line in lines:
         if sign == "…":
-            out.print("      [dim]…[/]")
+            out.print(f"      [dim]… {line} {'line' if line == '1' else 'lines'} without change[/]")
             continue
         colour = _COLOURS.get(sign)
         body = f"{old or '':>4} {new or '':>4} {sign} {text(line)}"

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 class FileDifference:
     """One file that differs: added, removed or changed, with its lines.
 
-    A line is (sign, old number, new number, text); the sign is '+', '-', ' ' or '…' for lines left out."""
+    A line is (sign, old number, new number, text); the sign is '+', '-', ' ', or '…' for lines left out, whose text is
+    their number."""
 
     path: str
     action: str
@@ -31,10 +32,11 @@ def compare_lines(old: str, new: str, around: int = 3) -> list[tuple[str, int | 
     """The lines that differ with `around` lines of context, numbered on both sides."""
     before, after = old.splitlines(), new.splitlines()
     lines: list[tuple[str, int | None, int | None, str]] = []
+    shown = 0
     for group in difflib.SequenceMatcher(None, before, after, autojunk=False).get_grouped_opcodes(around):
-        start = group[0]
-        if start[1] > 0 or lines:
-            lines.append(("…", None, None, ""))
+        if group[0][1] > shown:
+            lines.append(("…", None, None, str(group[0][1] - shown)))
+        shown = group[-1][2]
         for tag, low, high, new_low, new_high in group:
             if tag == "equal":
                 lines += [(" ", low + index + 1, new_low + index + 1, before[low + index]) for index in range(high - low)]

@@ -161,6 +161,7 @@ async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, A
         "description": draft.description if draft else "",
         "owner": draft.owner if draft else "",
         "version": draft.version if draft else 1,
+        "path": next((one.path for one in bricola.drafts if one.reference == ("service", name)), ""),
         "namespace": draft.target_namespace if draft else "",
         "draft": state,
         "stage": stage(state, newest, environments, deployed),
