@@ -279,7 +279,7 @@ def test_callers_and_credentials_are_managed_and_secrets_shown_once(desk: Page, 
     desk.get_by_role("tab", name="Credentials").click()
     desk.get_by_role("button", name="New credential").click()
     desk.get_by_label("Name").fill("tide-feed")
-    desk.get_by_label("User").fill("clerk")
+    desk.get_by_role("textbox", name="User").fill("clerk")
     desk.get_by_label("Secret").fill("weir-crest-88")
     desk.get_by_role("button", name="Add the credential").click()
     expect(desk.get_by_role("row", name=re.compile("tide-feed password clerk"))).to_be_visible()

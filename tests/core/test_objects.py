@@ -16,6 +16,7 @@ from bricola.core.problems import ProblemError
 from bricola.core.runtime.live import LiveService, compile_service
 from bricola.core.runtime.objects import read_position, write_position
 from bricola.core.runtime.pool import Pool
+from bricola.core.shapes.resolve import resolve_service
 from tests.core.samples import gauge_catalogue
 
 PLACES = ["Weir", "weir tail", "100% Lock", "100 Lock", "a_b", "aXb", "O'Brien", 'say "hi"', "Łódź", "Ω🚢", "", "Weir"]
@@ -40,7 +41,7 @@ async def live(tmp_path: Path) -> AsyncIterator[LiveService]:
     catalogue = gauge_catalogue()
     service = catalogue.find_service("GaugeBook")
     assert service is not None
-    yield compile_service(EnvironmentDefinition(name="live"), service, 1, catalogue, {"registry": pool})  # type: ignore[dict-item]
+    yield compile_service(EnvironmentDefinition(name="live"), service, 1, resolve_service(service, catalogue), {"registry": pool})  # type: ignore[dict-item]
     await pool.close()
 
 

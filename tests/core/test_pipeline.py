@@ -17,6 +17,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.callers import Caller, Callers, Token, token_digest
 from bricola.core.runtime.live import LiveService, compile_service
 from bricola.core.runtime.pipeline import Answer, CallRecord, Pipeline, Request
+from bricola.core.shapes.resolve import resolve_service
 from tests.core.samples import gauge_catalogue
 from tests.core.test_messages import GOOD
 
@@ -40,7 +41,7 @@ def make(handler: Any = None, anonymous: bool = False) -> tuple[Pipeline, LiveSe
     definition = catalogue.find_service("GaugeBook")
     assert definition is not None
     place = EnvironmentDefinition(name="live", anonymous=("GaugeBook",) if anonymous else ())
-    service = compile_service(place, definition, 7, catalogue, {"registry": None})  # type: ignore[dict-item]
+    service = compile_service(place, definition, 7, resolve_service(definition, catalogue), {"registry": None})  # type: ignore[dict-item]
 
     async def answer(values: dict[str, Any]) -> dict[str, Any]:
         return {"gauge": GOOD | values}

@@ -22,6 +22,7 @@ from bricola.server.runtime import Retirement, Runtime
 from bricola.server.settings import Settings
 from bricola.server.storage import Storage
 from bricola.server.throttle import Throttle
+from bricola.server.usecases.frozen import thaw
 from bricola.server.usecases.lookup import find_environment
 from bricola.server.vault import Vault
 from bricola.store import audit, calls, credentials, definitions, people, releases
@@ -122,10 +123,9 @@ class Bricola:
         for one in deployed:
             release = await self.storage.main(releases.find_release, one.service, one.release)
             assert release is not None  # a deployment refers to a stored release by foreign key
-            frozen = Catalogue(read_definition(text, path) for path, text in release.bundle.items())
-            service = frozen.find_service(one.service)
-            assert service is not None
-            parts.append((await self.runtime.prepare(definition, service, one.release, frozen), one.share))
+            frozen = await thaw(release)
+            live = await self.runtime.prepare(definition, frozen.definition, one.release, frozen.catalogue, frozen.resolved)
+            parts.append((live, one.share))
         return parts
 
     async def bring_up(self, environment: str, service: str, version: int) -> None:

@@ -19,7 +19,7 @@ from bricola.core.runtime.live import LiveService
 from bricola.core.shapes.model import OperationShape, Record, ServiceShape
 from bricola.server.api.access import asked_base, bricola_of
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import find_release, release_shape
+from bricola.server.usecases.frozen import find_release, thaw
 from bricola.server.usecases.services import addresses
 
 router = APIRouter(include_in_schema=False)
@@ -100,7 +100,7 @@ async def _contract(bricola: Bricola, environment: str, service: str, live: Live
                                    mend="The index of services is at /soap/."))
     if release and release != str(live.release):
         number = int(release) if release.isascii() and release.isdigit() and len(release) < 10 else -1
-        body = write_wsdl(release_shape(await find_release(bricola, live.name, number)), address, live.notice)
+        body = write_wsdl((await thaw(await find_release(bricola, live.name, number))).resolved.shape, address, live.notice)
     else:
         body = live.contract(address)
     return Response(body, media_type="text/xml; charset=utf-8")

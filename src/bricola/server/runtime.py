@@ -1,5 +1,6 @@
 """What is live: the services that answer at each address, and the pools that they share."""
 
+import asyncio
 import itertools
 import logging
 import time
@@ -18,6 +19,7 @@ from bricola.core.runtime.live import LiveService, compile_service
 from bricola.core.runtime.objects import DatabaseSession
 from bricola.core.runtime.pool import Pool
 from bricola.core.runtime.sessions import SessionKind
+from bricola.core.shapes.resolve import ResolvedService
 
 log = logging.getLogger("bricola.runtime")
 
@@ -109,10 +111,11 @@ class Runtime:
         return engine in ("sqlite", "postgresql")
 
     async def prepare(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int,
-                      catalogue: Catalogue) -> LiveService:
-        """Compile a release for an environment, with its pools started, and try every statement once."""
+                      catalogue: Catalogue, resolved: ResolvedService) -> LiveService:
+        """Compile a release for an environment, with its pools started, and try every statement once. Compiling is done
+        beside the event loop: a large service takes half a second."""
         pools = {name: self._pool(environment, name, catalogue) for name in backends_of(catalogue, service)}
-        live = compile_service(environment, service, release, catalogue, pools)
+        live = await asyncio.to_thread(compile_service, environment, service, release, resolved, pools)
         for backend, statement in live.probes:
             pool = pools[backend]
             if pool.state == "asleep":

@@ -186,10 +186,10 @@ class _Comparison:
             narrower = bool(gone) or (not old.codes and bool(new.codes))
             wider_codes = bool(added) or (bool(old.codes) and not new.codes)
             verdict = (_BREAKS if narrower else _OK) if is_input else (_READERS if wider_codes else _OK)
-            words = [f"gains {', '.join(added)}"] if added else []
-            words += [f"loses {', '.join(gone)}"] if gone else []
-            words += ["is open now"] if not new.codes else ["is closed now"] if not old.codes else []
-            yield self._change(verdict, f"{side}.codes", place, f"The code list {' and '.join(words) or 'has another order'}.",
+            said = [f"gains {', '.join(added)}"] if added else []
+            said += [f"loses {', '.join(gone)}"] if gone else []
+            said += ["is open now"] if not new.codes else ["is closed now"] if not old.codes else []
+            yield self._change(verdict, f"{side}.codes", place, f"The code list {' and '.join(said) or 'has another order'}.",
                                ", ".join(old.codes) or "any", ", ".join(new.codes) or "any")
 
 

@@ -22,8 +22,8 @@ _FLOW_WIDTH = 110  # a mapping or list that fits is written on one line
 _MOST_TEXT = 1_000_000  # characters of one definition
 
 
-class _Loader(yaml.SafeLoader):
-    """The safe loader with a smaller set of implicit types (see the module's comment)."""
+class _Loader(yaml.CSafeLoader):
+    """The safe loader of libyaml, ten times faster, with a smaller set of implicit types (see the module's comment)."""
 
 
 class _Dumper(yaml.SafeDumper):
@@ -100,12 +100,24 @@ def _compose(text: str, place: str) -> Node | None:
     try:
         loader = _Loader(text)
         root = loader.get_single_node()
-        _refuse_aliases(text, place)
+        if "*" in text:  # an alias begins with one; looking for it means parsing once more
+            _refuse_aliases(text, place)
     except yaml.YAMLError as error:
-        raise ProblemError(_yaml_problem(error, place)) from None
+        raise ProblemError(_yaml_problem(_told_better(text) or error, place)) from None
     except RecursionError:
         raise ProblemError(Problem("yaml.syntax", "The text is nested too deep.", place=place)) from None
     return root
+
+
+def _told_better(text: str) -> yaml.YAMLError | None:
+    """The same mistake in the words of PyYAML's own parser, which point at the line more exactly than libyaml's."""
+    try:
+        yaml.compose(text, Loader=yaml.SafeLoader)
+    except yaml.YAMLError as error:
+        return error
+    except RecursionError:
+        pass
+    return None
 
 
 def _refuse_aliases(text: str, place: str) -> None:

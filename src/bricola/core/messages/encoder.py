@@ -6,6 +6,8 @@ values never do. A value that breaks the contract raises: an answer is as promis
 """
 
 from collections.abc import Callable, Mapping
+from functools import lru_cache
+from types import CodeType
 from typing import Any
 
 from bricola.core.problems import Kind, Problem, ProblemError, shown
@@ -40,6 +42,12 @@ def compile_encoder(record: Record, namespace: str) -> Encoder:
     return _Generator(namespace).compile(record)
 
 
+@lru_cache(2048)
+def _code(source: str) -> CodeType:
+    """Operations with answers of one structure have one source: what differs are their constants."""
+    return compile(source, "<encoder>", "exec")
+
+
 class _Generator:
     def __init__(self, namespace: str) -> None:
         self.namespace = namespace
@@ -52,8 +60,7 @@ class _Generator:
         head = f'<{record.name} xmlns="{escape(self.namespace).replace(chr(34), "&quot;")}">'
         self.constants |= {"head": head, "tail": f"</{record.name}>"}
         self.source.append(f"def encode(v): return head + {inner}(v) + tail")
-        code = compile("\n".join(self.source), f"<encoder of {record.name}>", "exec")
-        exec(code, self.constants)  # the source is made here, from names that the definitions' models have checked
+        exec(_code("\n".join(self.source)), self.constants)  # the source is made here, from names that the definitions' models have checked
         encoder: Encoder = self.constants["encode"]
         return encoder
 

@@ -5,7 +5,6 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from bricola.core.contracts.wsdl import write_wsdl
-from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.messages.decoder import Reader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
@@ -13,7 +12,7 @@ from bricola.core.runtime.objects import DatabaseSession, Handler, compile_handl
 from bricola.core.runtime.pool import Pool
 from bricola.core.shapes.context import context_values
 from bricola.core.shapes.model import OperationShape, ServiceShape
-from bricola.core.shapes.resolve import resolve_service
+from bricola.core.shapes.resolve import ResolvedService
 
 
 @dataclass(frozen=True)
@@ -60,11 +59,10 @@ class LiveService:
 
 
 def compile_service(
-    environment: EnvironmentDefinition, service: ServiceDefinition, release: int, catalogue: Catalogue,
+    environment: EnvironmentDefinition, service: ServiceDefinition, release: int, resolved: ResolvedService,
     pools: Mapping[str, Pool[DatabaseSession]],
 ) -> LiveService:
     """Make a release live. `pools` by backend name. Raises ProblemError when a definition cannot be compiled."""
-    resolved = resolve_service(service, catalogue)
     namespace = resolved.shape.namespace
     operations: dict[str, LiveOperation] = {}
     for one in resolved.operations:

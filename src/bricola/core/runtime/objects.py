@@ -10,6 +10,7 @@ import json
 from collections.abc import Awaitable, Callable, Sequence
 from datetime import date, datetime, time
 from decimal import Decimal
+from functools import lru_cache
 from typing import Any, Protocol
 
 from bricola.core.definitions.model import Filter, Finder, ObjectDefinition
@@ -156,7 +157,8 @@ def _selection(definition: ObjectDefinition, item: Element) -> tuple[str, Callab
     return f"SELECT {', '.join(columns)} FROM {_quoted(definition.table)}", to_values
 
 
-def _compile_row(elements: Sequence[Element]) -> Callable[[Row], Values]:
+@lru_cache(2048)
+def _compile_row(elements: tuple[Element, ...]) -> Callable[[Row], Values]:
     """A function from a row to values by name, as straight-line source: a value of the right class passes as it
     is, another is converted. Half the cost of a loop over the columns."""
     constants: dict[str, Any] = {}

@@ -1,5 +1,6 @@
 """Comparing any two of a service's releases, its draft and what is live: definitions, contract, verdict, callers."""
 
+import asyncio
 import time
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -12,7 +13,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import ServiceShape
 from bricola.core.shapes.resolve import resolve_service
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import find_release, freeze, frozen_catalogue, release_shape
+from bricola.server.usecases.frozen import find_release, freeze, thaw
 from bricola.server.usecases.lookup import find_service
 from bricola.store import calls
 from bricola.store.releases import StoredRelease
@@ -32,32 +33,38 @@ class Side:
     shape: ServiceShape
 
 
-def draft_side(bricola: Bricola, definition: ServiceDefinition) -> Side:
-    return Side(DRAFT, None, definition, freeze(bricola.catalogue, definition)[0], resolve_service(definition, bricola.catalogue).shape)
+async def draft_side(bricola: Bricola, definition: ServiceDefinition) -> Side:
+    catalogue = bricola.catalogue
+
+    def resolve() -> Side:
+        return Side(DRAFT, None, definition, freeze(catalogue, definition)[0], resolve_service(definition, catalogue).shape)
+
+    return await asyncio.to_thread(resolve)
 
 
-def released_side(release: StoredRelease, where: str = "") -> Side:
-    frozen = frozen_catalogue(release)
+async def released_side(release: StoredRelease, where: str = "") -> Side:
+    frozen = await thaw(release)
     label = f"release {release.number}" + (f", live in {where}" if where else "")
-    return Side(label, release.number, find_service(frozen, release.service), release.bundle, release_shape(release))
+    return Side(label, release.number, frozen.definition, release.bundle, frozen.resolved.shape)
 
 
 async def find_side(bricola: Bricola, service: str, which: str) -> Side:
     """`which` is a release number, 'draft', or the name of an environment for what is live there."""
     if which == DRAFT:
-        return draft_side(bricola, find_service(bricola.catalogue, service))
+        return await draft_side(bricola, find_service(bricola.catalogue, service))
     if which.isascii() and which.isdigit():
-        return released_side(await find_release(bricola, service, int(which)))
+        return await released_side(await find_release(bricola, service, int(which)))
     live = bricola.runtime.find(which, service)
     if live is None:
         known = ", ".join(one.name for one in bricola.catalogue.environments())
         raise ProblemError(Problem("compare.side", f"There is no version {which} of {service}.", Kind.MISSING, place=which,
                                    expected=f"a release number, draft, or an environment where it is live ({known})"))
-    return released_side(await find_release(bricola, service, live.release), which)
+    return await released_side(await find_release(bricola, service, live.release), which)
 
 
-def breaking_changes(old: Side, new: Side) -> list[ContractChange]:
-    return [one for one in compare_sides(old, new) if one.verdict is Verdict.BREAKING]
+async def breaking_changes(old: Side, new: Side) -> list[ContractChange]:
+    changes = await asyncio.to_thread(compare_sides, old, new)
+    return [one for one in changes if one.verdict is Verdict.BREAKING]
 
 
 def compare_sides(old: Side, new: Side) -> list[ContractChange]:
@@ -75,7 +82,8 @@ def compare_sides(old: Side, new: Side) -> list[ContractChange]:
 async def compare(bricola: Bricola, service: str, old: str, new: str) -> dict[str, Any]:
     """Everything that a person needs to judge the step from `old` to `new`, as JSON data."""
     before, after = await find_side(bricola, service, old), await find_side(bricola, service, new)
-    changes = compare_sides(before, after)
+    changes = await asyncio.to_thread(compare_sides, before, after)
+    contract = await asyncio.to_thread(lambda: compare_lines(write_wsdl(before.shape, "").decode(), write_wsdl(after.shape, "").decode()))
     used = await bricola.storage.calls(calls.users_of, service, time.time() - _MONTH)
     return {
         "service": service,
@@ -85,7 +93,7 @@ async def compare(bricola: Bricola, service: str, old: str, new: str) -> dict[st
         "changes": [asdict(one) | {"verdict": one.verdict.words, "callers": _callers_of(one, used)} for one in changes],
         "callers": _judge_callers(changes, used),
         "definitions": [asdict(one) for one in compare_texts(before.bundle, after.bundle)],
-        "contract": compare_lines(write_wsdl(before.shape, "").decode(), write_wsdl(after.shape, "").decode()),
+        "contract": contract,
     }
 
 

@@ -1,5 +1,6 @@
 """Deployments: make a release live in an environment, share calls between two, roll back, promote, retire, take away."""
 
+import asyncio
 import time
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
@@ -11,8 +12,8 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.review import Finding, Severity, review
 from bricola.server.bricola import Bricola, retirement_of
 from bricola.server.usecases.compare import breaking_changes, released_side
-from bricola.server.usecases.frozen import find_release, frozen_catalogue
-from bricola.server.usecases.lookup import find_environment, find_service
+from bricola.server.usecases.frozen import find_release, thaw
+from bricola.server.usecases.lookup import find_environment
 from bricola.server.usecases.reviews import gather_facts
 from bricola.store import releases
 from bricola.store.database import timestamp
@@ -36,10 +37,10 @@ async def gates(bricola: Bricola, release: StoredRelease, environment: Environme
 
 
 async def _readiness(bricola: Bricola, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
-    frozen = frozen_catalogue(release) | Catalogue(bricola.catalogue.environments())
-    definition = find_service(frozen, release.service)
+    thawed = await thaw(release)
+    frozen, definition = thawed.catalogue | Catalogue(bricola.catalogue.environments()), thawed.definition
     facts = await gather_facts(bricola, frozen, definition, environment, release.number)
-    findings = review(frozen, definition, environment, facts)
+    findings = await asyncio.to_thread(review, frozen, definition, environment, facts)
     stops = [one.problem for one in findings if one.severity is Severity.ERROR]
     return Gate("readiness", "closed" if stops else "open", findings, stops)
 
@@ -50,7 +51,8 @@ async def _compatibility(bricola: Bricola, release: StoredRelease, environment: 
     live = bricola.runtime.find(environment.name, segment)
     if live is None or live.release >= release.number:
         return Gate("compatibility", "open")
-    changes = breaking_changes(released_side(await find_release(bricola, release.service, live.release)), released_side(release))
+    before = await released_side(await find_release(bricola, release.service, live.release))
+    changes = await breaking_changes(before, await released_side(release))
     breaks = [Problem("deployment.breaking", f"Callers of release {live.release} break: {one.message}", Kind.CONFLICT, place=one.place,
                       expected=one.before, found=one.after,
                       mend=f"Consent with a reason: bricola deploy {release.service} {environment.name} --consent REASON")
@@ -64,6 +66,7 @@ async def plan(bricola: Bricola, service: str, environment: str, number: int | N
     """What a deployment would do and what stops it, before anybody presses the button."""
     place = find_environment(bricola.catalogue, environment)
     release = await find_release(bricola, service, number)
+    thawed = await thaw(release)
     found = await gates(bricola, release, place)
     live = bricola.runtime.find(environment, segment_of(service, release.version))
     return {
@@ -72,7 +75,7 @@ async def plan(bricola: Bricola, service: str, environment: str, number: int | N
         "gates": [{"name": one.name, "outcome": one.outcome, "consent": one.consent, "problems": [two.as_dict() for two in one.problems],
                    "findings": [plain_finding(two) for two in one.findings]} for one in found],
         "uses": [{"backend": name, "state": pool.state if (pool := bricola.runtime.pools().get((environment, name))) else "not started"}
-                 for name in backends_of(frozen_catalogue(release), find_service(frozen_catalogue(release), service))],
+                 for name in backends_of(thawed.catalogue, thawed.definition)],
     }
 
 
@@ -94,8 +97,8 @@ async def deploy(bricola: Bricola, service: str, environment: str, number: int |
             problems += gate.problems
     if problems:
         raise ProblemError(*problems)
-    frozen = frozen_catalogue(release)
-    live = await bricola.runtime.prepare(place, find_service(frozen, service), release.number, frozen)
+    thawed = await thaw(release)
+    live = await bricola.runtime.prepare(place, thawed.definition, release.number, thawed.catalogue, thawed.resolved)
     segment = live.segment
     async with bricola.swapping:
         before = await bricola.storage.main(releases.in_force, environment, service, release.version)

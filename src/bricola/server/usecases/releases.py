@@ -1,5 +1,7 @@
 """Releases: freeze a service with everything that it needs."""
 
+import asyncio
+
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.review import Severity, review
@@ -15,17 +17,19 @@ async def release(bricola: Bricola, service: str, notes: str, author: str, conse
     """Make the next release of a service's draft. Raises ProblemError for findings that stop it, when nothing changed
     since the newest release, and when it breaks callers and nobody consented with a reason."""
     definition = find_service(bricola.catalogue, service)
-    stops = [one.problem for one in review(bricola.catalogue, definition) if one.severity is Severity.ERROR]
+    catalogue = bricola.catalogue
+    findings = await asyncio.to_thread(review, catalogue, definition)  # beside the event loop, as all that takes a while
+    stops = [one.problem for one in findings if one.severity is Severity.ERROR]
     if stops:
         raise ProblemError(*stops)
-    bundle, digest = freeze(bricola.catalogue, definition)
+    bundle, digest = await asyncio.to_thread(freeze, catalogue, definition)
     known = await bricola.storage.main(releases.releases, service)
     if known and known[0].digest == digest:
         raise ProblemError(Problem(
             "release.unchanged", f"Nothing changed in {service} since release {known[0].number}.", Kind.CONFLICT,
             place=f"service {service}", mend=f"Deploy release {known[0].number}, or change the draft first.",
         ))
-    breaks = _breaks(bricola, definition, next((one for one in known if one.version == definition.version), None))
+    breaks = await _breaks(bricola, definition, next((one for one in known if one.version == definition.version), None))
     if breaks and not consent.strip():
         raise ProblemError(*breaks)
     number = await bricola.storage.main(releases.add_release, service, digest, bundle, notes, author, definition.version,
@@ -37,7 +41,7 @@ async def release(bricola: Bricola, service: str, notes: str, author: str, conse
     return made
 
 
-def _breaks(bricola: Bricola, definition: ServiceDefinition, newest: StoredRelease | None) -> list[Problem]:
+async def _breaks(bricola: Bricola, definition: ServiceDefinition, newest: StoredRelease | None) -> list[Problem]:
     """Why callers of the newest release of this major version would break, as problems with the two ways out."""
     if newest is None:
         return []
@@ -46,5 +50,5 @@ def _breaks(bricola: Bricola, definition: ServiceDefinition, newest: StoredRelea
     return [
         Problem("release.breaking", f"This release breaks callers of release {newest.number}: {one.message}", Kind.CONFLICT,
                 place=one.place, expected=one.before, found=one.after, mend=mend)
-        for one in breaking_changes(released_side(newest), draft_side(bricola, definition))
+        for one in await breaking_changes(await released_side(newest), await draft_side(bricola, definition))
     ]

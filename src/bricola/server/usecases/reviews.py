@@ -1,5 +1,6 @@
 """The readiness review with everything that the running service knows."""
 
+import asyncio
 import time
 from datetime import datetime
 
@@ -18,7 +19,7 @@ async def review_service(bricola: Bricola, service: str, environment: str = "") 
     definition = find_service(bricola.catalogue, service)
     place = find_environment(bricola.catalogue, environment) if environment else None
     facts = await gather_facts(bricola, bricola.catalogue, definition, place)
-    return review(bricola.catalogue, definition, place, facts)
+    return await asyncio.to_thread(review, bricola.catalogue, definition, place, facts)
 
 
 async def gather_facts(bricola: Bricola, catalogue: Catalogue, service: ServiceDefinition,
@@ -73,7 +74,7 @@ async def _breaking(bricola: Bricola, service: ServiceDefinition) -> tuple[str, 
     if not known:
         return ()
     try:
-        changes = breaking_changes(released_side(known[0]), draft_side(bricola, service))
+        changes = await breaking_changes(await released_side(known[0]), await draft_side(bricola, service))
     except ProblemError:
         return ()  # the draft has no contract yet, and the review says why
     return tuple(f"{one.place}: {one.message}" for one in changes)

@@ -10,7 +10,7 @@ from bricola.core.shapes.model import Element, OperationShape, Record, ServiceSh
 from bricola.core.shapes.resolve import resolve_service
 from bricola.core.shapes.simple import SimpleType
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import find_release, freeze, release_shape
+from bricola.server.usecases.frozen import find_release, freeze, thaw
 from bricola.server.usecases.lookup import find_environment, find_service
 from bricola.store import calls, releases
 from bricola.store.releases import StoredDeployment
@@ -189,7 +189,7 @@ async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, A
 async def shape_for(bricola: Bricola, service: str, environment: str = "", number: int | None = None) -> ServiceShape:
     """The shape of what is live in an environment, of a release, or of the draft."""
     if number is not None:
-        return release_shape(await find_release(bricola, service, number))
+        return (await thaw(await find_release(bricola, service, number))).resolved.shape
     if environment:
         find_environment(bricola.catalogue, environment)
         live = bricola.runtime.find(environment, service)
