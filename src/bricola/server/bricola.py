@@ -43,12 +43,19 @@ def call_ids() -> Callable[[], str]:
 
 
 class Bricola:
-    """State and wiring only; what is done with it stands in `usecases`."""
+    """State and wiring only; what is done with it stands in `usecases`.
+
+    Raises ProblemError when a store cannot be opened, or when the vault's key is not the one that sealed it."""
 
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
         self.storage = Storage(settings.data)
         self.vault = Vault(settings.key_file or settings.data / "bricola.key")
+        check = self.storage.at_start(credentials.sealing_check)
+        if check is None:
+            self.storage.at_start(credentials.keep_sealing_check, self.vault.new_check())
+        else:
+            self.vault.verify(check)
         self.runtime = Runtime(settings.data, self.vault)
         self.callers = Callers(time.time)
         self.signins = Throttle(time.monotonic)
@@ -64,14 +71,7 @@ class Bricola:
         self._mending: asyncio.Task[None] | None = None
 
     async def start(self) -> None:
-        """Take up where the service was stopped: drafts, callers, credentials, and every deployment in force.
-
-        Raises ProblemError when the vault's key is not the one that sealed the store."""
-        check = await self.storage.main(credentials.sealing_check)
-        if check is None:
-            await self.storage.main(credentials.keep_sealing_check, self.vault.new_check())
-        else:
-            self.vault.verify(check)
+        """Take up where the service was stopped: drafts, callers, credentials, and every deployment in force."""
         await self.load_drafts()
         await self.load_callers()
         await self.load_credentials()

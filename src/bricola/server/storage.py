@@ -41,6 +41,10 @@ class Storage:
         self._calls = open_database(folder / "calls.db", "calls", durable=False)
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="store")
 
+    def at_start(self, work: Callable[Concatenate[sqlite3.Connection, P], T], *args: P.args, **kwargs: P.kwargs) -> T:
+        """Before the service runs, on the caller's own thread."""
+        return work(self._main, *args, **kwargs)
+
     async def main(self, work: Callable[Concatenate[sqlite3.Connection, P], T], *args: P.args, **kwargs: P.kwargs) -> T:
         return await self._run(lambda: work(self._main, *args, **kwargs))
 

@@ -1,0 +1,144 @@
+"""The commands of running it, as processes: what a person reads, what a program gets, and the exit status."""
+
+import json
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from tests.conftest import COMMAND, Demo, start_demo, stop_demo
+
+
+@pytest.fixture(scope="module")
+def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+    running = start_demo(tmp_path_factory.mktemp("cli"))
+    yield running
+    stop_demo(running)
+
+
+def ok(own: Demo, *words: str, stdin: str = "") -> str:
+    done = own.run(*words, stdin=stdin)
+    assert done.returncode == 0, done.stdout + done.stderr
+    return done.stdout
+
+
+def refused(own: Demo, *words: str, stdin: str = "") -> str:
+    done = own.run(*words, stdin=stdin)
+    assert done.returncode == 1, done.stdout
+    assert "Traceback" not in done.stderr
+    return done.stdout + done.stderr
+
+
+def test_backends_checks_and_pools(own: Demo) -> None:
+    assert "live/registry.db" in ok(own, "backends")
+    assert "sample read" in ok(own, "check", "live")
+    assert [one["passed"] for one in json.loads(ok(own, "check", "live", "registry", "--json"))] == [True]
+    assert "There is no backend" in refused(own, "check", "live", "harbour")
+    assert "serving" in ok(own, "pools")
+    shown = ok(own, "pools", "show", "live", "registry")
+    assert "2 to 8 sessions" in shown
+    session = json.loads(ok(own, "pools", "show", "live", "registry", "--json"))["sessions"][0]["session"]
+    assert "is closed" in ok(own, "pools", "evict", "live", "registry", str(session))
+    assert "is stopped" in ok(own, "pools", "stop", "live", "registry")
+    assert "status 503" in refused(own, "call", "live", "VesselRegistry", "GetVessel", "registration=LK-0412")
+    ok(own, "pools", "start", "live", "registry")
+    assert "Brave Teal" in ok(own, "call", "live", "VesselRegistry", "GetVessel", "registration=LK-0412")
+    assert "Recycled" in ok(own, "pools", "recycle", "live", "registry")
+
+
+def test_credentials_come_from_a_pipe_and_never_out(own: Demo) -> None:
+    assert "never shown" in ok(own, "credentials", "add", "registry-live", "--user", "bricola", "--expires", "2099-01-01", stdin="weir-88\n")
+    assert "needs the name" in refused(own, "credentials", "add", "other", stdin="x\n")
+    ok(own, "credentials", "rotate", "registry-live", "--overlap", "2", stdin="weir-99\n")
+    listed = ok(own, "credentials") + ok(own, "credentials", "--json")
+    assert "bricola" in listed
+    assert "weir-" not in listed + ok(own, "audit", "--json", "-n", "500")
+    assert "Sealed 2 secrets" in ok(own, "credentials", "renew-key")
+    ok(own, "credentials", "remove", "registry-live")
+
+
+def test_from_a_folder_to_live_and_back(own: Demo, tmp_path: Path) -> None:
+    folder = tmp_path / "defs"
+    ok(own, "export", str(folder))
+    assert "are the same" in ok(own, "diff", str(folder))
+    file = folder / "registry" / "VesselRegistry.yaml"
+    file.write_text(file.read_text().replace("auditor: [GetVessel", "auditor: [GetVesel, GetVessel"))
+    (folder / "environments" / "live.yaml").write_text(
+        (folder / "environments" / "live.yaml").read_text().replace("min_size: 2", "min_size: 8"))
+    difference = refused(own, "diff", str(folder))
+    assert "- " in difference
+    assert "+     pool: {min_size: 8, max_size: 8}" in difference
+    assert "in effect since" in ok(own, "apply", str(folder), "--yes")
+    review = refused(own, "review", "VesselRegistry", "live")
+    assert "Take GetVesel out of the role" in review
+    assert "2 can be mended by: bricola mend VesselRegistry live" in review
+    assert "min_size: 2" in ok(own, "mend", "VesselRegistry", "live")
+    assert "no findings" not in ok(own, "review", "VesselRegistry", "live")
+    ok(own, "export", str(folder))
+    file.write_text(file.read_text().replace("The register", "The new register"))
+    ok(own, "apply", str(folder), "--yes")
+    assert "edited, not released" in ok(own, "services")
+    ok(own, "release", "VesselRegistry", "--notes", "New words")
+    assert "released, not live" in ok(own, "services")
+    assert "documentation only" in ok(own, "compare", "VesselRegistry", "1", "2")
+    gates = ok(own, "gates", "VesselRegistry", "live")
+    assert "never live in rehearsal" in gates
+    ok(own, "deploy", "VesselRegistry", "rehearsal")
+    assert "Promoted" in ok(own, "promote", "VesselRegistry", "live")
+    assert "rehearsal, live" in ok(own, "releases", "VesselRegistry")
+    assert "release 1" in ok(own, "rollback", "VesselRegistry", "live")
+    assert "30 %" in ok(own, "deploy", "VesselRegistry", "live", "--release", "2", "--share", "30")
+    assert "release 1 70 % + release 2 30 %" in ok(own, "services")
+    ok(own, "rollback", "VesselRegistry", "live")
+    assert "ends on 2099-01-31" in ok(own, "retire", "VesselRegistry", "live", "--on", "2099-01-31", "--words", "Gone by then.")
+    assert "ends on 2099-01-31" in ok(own, "services")
+    assert "stays" in ok(own, "retire", "VesselRegistry", "live", "--keep")
+    assert "Say when it ends" in refused(own, "retire", "VesselRegistry", "live")
+    assert "harbour-desk" in ok(own, "callers", "of", "VesselRegistry")
+
+
+def test_people_and_callers(own: Demo) -> None:
+    made = json.loads(ok(own, "callers", "add", "quay-kiosk", "--role", "auditor", "--from", "127.0.0.0/8", "--per-minute", "600", "--json"))
+    assert made["token"].startswith("brc_")
+    assert "from 127.0.0.0/8; 600 a minute" in ok(own, "callers")
+    assert "end at" in ok(own, "callers", "rotate", "quay-kiosk", "--overlap", "1")
+    assert "quay-kiosk" in ok(own, "roles")
+    ok(own, "callers", "remove", "quay-kiosk")
+    ok(own, "users", "add", "pim", "--role", "viewer", stdin="towpath-lantern\n")
+    ok(own, "users", "change", "pim", "--role", "operator")
+    assert "operator" in ok(own, "users")
+    assert "token" in ok(own, "users", "sessions", "imke")
+    ok(own, "users", "remove", "pim")
+    trail = ok(own, "audit", "user pim")
+    assert [word in trail for word in ("remove", "change", "add")] == [True] * 3
+
+
+def test_a_backup_of_the_running_service_starts_elsewhere(own: Demo, tmp_path: Path) -> None:
+    file = tmp_path / "b.zip"
+    ok(own, "backup", str(file), "--calls")
+    data = tmp_path / "again"
+    assert "Copy the key file" in ok(own, "restore", str(file), "--data", str(data))
+    assert "has a store already" in refused(own, "restore", str(file), "--data", str(data))
+    (data / "bricola.key").write_text("A" * 43 + "=\n")  # a key, but another one
+    wrong = subprocess.run([COMMAND, "serve", "--data", data, "--port", "0"], capture_output=True, text=True, timeout=60)
+    assert wrong.returncode == 1
+    assert "cannot be opened with this key" in wrong.stderr
+    assert "Traceback" not in wrong.stderr
+    (data / "bricola.key").write_bytes((own.data / "bricola.key").read_bytes())
+    process = subprocess.Popen([COMMAND, "serve", "--data", data, "--port", "0", "--json"], stdout=subprocess.PIPE, text=True)
+    try:
+        assert process.stdout is not None
+        text = ""
+        while not text.rstrip().endswith("}"):
+            text += process.stdout.readline()
+        url = json.loads(text)["url"]
+        session = httpx.post(f"{url}/api/v1/session", json={"name": "imke", "password": own.password("imke")})
+        assert session.status_code == 201
+        # The backend's file was not in the backup: the service says what it misses, and everything else is there.
+        down = httpx.get(f"{url}/readyz").json()["down"]
+        assert "live/VesselRegistry" in down
+    finally:
+        process.terminate()
+        process.wait(20)
