@@ -51,3 +51,17 @@ def test_revoking_takes_effect_at_once_and_loans_end() -> None:
     now[0] += 61
     with pytest.raises(ProblemError):
         callers.identify(b"Bearer " + loan)
+
+
+def test_a_clock_that_jumps_neither_locks_out_nor_revives() -> None:
+    callers = Callers(lambda: now[0])
+    now[0] = 1_000_000.0
+    callers.replace([Token(token_digest("day"), DESK, expires=now[0] + 86_400), Token(token_digest("ever"), DESK)])
+    for moment in (1_000_000.0, 1_050_000.0, 100.0, 1_000_001.0):  # forth, far back, and right again
+        now[0] = moment
+        assert callers.identify(b"Bearer day") is DESK
+        assert callers.identify(b"Bearer ever") is DESK
+    now[0] = 1_086_400.0
+    with pytest.raises(ProblemError, match="has expired"):
+        callers.identify(b"Bearer day")
+    now[0] = 0.0

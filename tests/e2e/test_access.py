@@ -163,6 +163,14 @@ def test_two_people_who_edit_never_overwrite_each_other(own: Demo, client: Clien
     assert [one["author"] for one in client.revisions("service", "VesselRegistry")][:1] == ["teo"]
 
 
+def test_one_file_holds_one_definition(client: Client) -> None:
+    text = client.export()["types/VesselKind.yaml"]
+    renamed = {"types/VesselKind.yaml": text.replace("type: VesselKind", "type: ShipKind")}
+    with pytest.raises(ProblemError, match="the file of the type VesselKind"):
+        client.apply(renamed)
+    assert client.export()["types/VesselKind.yaml"] == text
+
+
 def test_basic_credentials_still_name_the_right_caller(own: Demo) -> None:
     header = base64.b64encode(f"toll-audit:{own.token('harbour-desk')}".encode()).decode()
     answer = httpx.post(own.address("live", "rest") + "/GetVessel", json={}, headers={"Authorization": f"Basic {header}"})

@@ -121,6 +121,9 @@ def test_a_backup_of_the_running_service_starts_elsewhere(own: Demo, tmp_path: P
     data = tmp_path / "again"
     assert "Copy the key file" in ok(own, "restore", str(file), "--data", str(data))
     assert "has a store already" in refused(own, "restore", str(file), "--data", str(data))
+    missing = subprocess.run([COMMAND, "serve", "--data", data, "--port", "0"], capture_output=True, text=True, timeout=60)
+    assert "there is no such file" in missing.stderr
+    assert not (data / "bricola.key").exists()
     (data / "bricola.key").write_text("A" * 43 + "=\n")  # a key, but another one
     wrong = subprocess.run([COMMAND, "serve", "--data", data, "--port", "0"], capture_output=True, text=True, timeout=60)
     assert wrong.returncode == 1

@@ -115,7 +115,7 @@ def test_a_check_names_the_first_stage_that_fails(client: Client, twins: tuple[P
         for old, new in changes.values():
             assert old in text
             text = text.replace(old, new)
-        client.apply({"environments/live.yaml": text.replace("environment: live", "environment: trial")})
+        client.apply({"environments/trial.yaml": text.replace("environment: live", "environment: trial")})
         result = client.check("trial", "registry")[0]["stages"]
         failed = [one for one in result if one["outcome"] == "failed"]
         assert len(failed) == 1
@@ -175,6 +175,23 @@ class Peer:
         self._listener.close()
         for one in self._open:
             one.close()
+
+
+def test_bad_endpoints_beside_a_good_one_cost_no_call(client: Client, twins: tuple[PostgresServer, PostgresServer]) -> None:
+    """One accepts and never answers, one answers garbage: both are left alone within seconds, and calls go on."""
+    sound = client.export()["environments/live.yaml"]
+    with Peer(b"SSH-2.0-lock\r\n") as garbage, Peer(None) as silent:
+        client.apply({"environments/live.yaml": sound.replace(
+            "endpoints:\n", f"endpoints:\n      bad: {{address: '127.0.0.1:{garbage.port}'}}\n      mute: {{address: '127.0.0.1:{silent.port}'}}\n")
+            .replace("breaker: {failures: 2", "connect_timeout: 0.5\n      breaker: {failures: 2")})
+        assert {client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0412"})["status"] for _ in range(20)} == {200}
+        deadline = time.monotonic() + 15
+        while {one["endpoint"] for one in client.pool("live", "registry")["endpoints"] if one["circuit"] != "closed"} != {"bad", "mute"}:
+            assert time.monotonic() < deadline, client.pool("live", "registry")["endpoints"]
+            time.sleep(0.1)
+        assert client.pool("live", "registry")["state"] == "at risk"
+        assert client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0412"})["status"] == 200
+    client.apply({"environments/live.yaml": sound})
 
 
 def test_a_rotation_overlaps(client: Client, twins: tuple[PostgresServer, PostgresServer]) -> None:

@@ -9,6 +9,7 @@ import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import STATES, out, print_json, table, text
+from bricola.core.problems import Kind, Problem, ProblemError
 
 Environment = Annotated[str, typer.Option("--environment", "-e", help="Of what is live there; of the draft when left out.")]
 
@@ -17,10 +18,17 @@ def register(app: typer.Typer) -> None:
     panel = "Services"
 
     @app.command("services", rich_help_panel=panel)
-    def list_services(at: At = "", as_json: Json = False) -> None:
-        """List services with their state and address in every environment."""
+    def list_services(
+        environment: Annotated[str, typer.Option("--environment", "-e", help="Only there.")] = "", at: At = "", as_json: Json = False,
+    ) -> None:
+        """List services with their stage, and their state, release and address in every environment."""
         with connect(at) as client:
             found = client.overview()
+        if environment and environment not in [one["name"] for one in found["environments"]]:
+            raise ProblemError(Problem("environment.unknown", f"There is no environment {environment}.", Kind.MISSING,
+                                       expected=f"one of {', '.join(one['name'] for one in found['environments'])}"))
+        for one in found["services"] if environment else ():
+            one["deployments"] = [place for place in one["deployments"] if place["environment"] == environment]
         if as_json:
             print_json(found)
             return

@@ -50,8 +50,8 @@ class Bricola:
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
         self.storage = Storage(settings.data)
-        self.vault = Vault(settings.key_file or settings.data / "bricola.key")
         check = self.storage.at_start(credentials.sealing_check)
+        self.vault = Vault(settings.key_file or settings.data / "bricola.key", may_make=check is None)
         if check is None:
             self.storage.at_start(credentials.keep_sealing_check, self.vault.new_check())
         else:

@@ -28,9 +28,10 @@ def _moment(text: str) -> float:
 
 
 class Vault:
-    """Seals and opens secrets. `now` gives seconds since 1970."""
+    """Seals and opens secrets. `now` gives seconds since 1970. A key is made only where nothing was sealed yet."""
 
-    def __init__(self, file: Path, now: Callable[[], float] = time.time) -> None:
+    def __init__(self, file: Path, now: Callable[[], float] = time.time, may_make: bool = True) -> None:
+        self._may_make = may_make
         self._file = file
         self._now = now
         self._from_variable = bool(os.environ.get(KEY_VARIABLE))
@@ -50,6 +51,8 @@ class Vault:
             try:
                 text = self._file.read_text()
             except FileNotFoundError:
+                if not self._may_make:
+                    raise self._wrong_key("there is no such file") from None
                 text = Fernet.generate_key().decode()
                 self._write_keys([text])
             except (OSError, UnicodeDecodeError) as error:

@@ -45,6 +45,8 @@ async def apply(bricola: Bricola, texts: dict[str, str], author: str, remove_oth
     files = await asyncio.to_thread(read_bundle, texts)
     base = _read_base(based_on)
     untouched = await _untouched(bricola, files, base)
+    if not remove_others:
+        _refuse_taken_paths(bricola.drafts, files)
     changes, revisions = _compare(bricola.drafts, files, remove_others, untouched)
     if plan_only or not revisions:
         await _refuse_overwriting(bricola, _newer(bricola, revisions, base), base, {one.reference: one.text for one in files})
@@ -59,6 +61,22 @@ async def apply(bricola: Bricola, texts: dict[str, str], author: str, remove_oth
     now = timestamp()
     return [Change(one.action, one.kind, one.name, one.path, now if one.kind in LIVE_SETTINGS and one.action in EFFECTIVE else "",
                    one.lines) for one in changes]
+
+
+def _refuse_taken_paths(drafts: list[DefinitionFile], files: list[DefinitionFile]) -> None:
+    """Two definitions cannot live in one file: an export would lose one of them."""
+    mine = {one.reference for one in files}
+    owners = {one.path: one.reference for one in drafts if one.reference not in mine}
+    problems = []
+    for file in files:
+        if file.path in owners:
+            kind, name = owners[file.path]
+            problems.append(Problem(
+                "bundle.path-taken", f"This is the file of the {kind} {name}.", Kind.CONFLICT, place=file.path,
+                found=f"{file.reference[0]} {file.reference[1]}",
+                mend="Give the new definition a file of its own. When it takes the other's place, apply with --remove."))
+    if problems:
+        raise ProblemError(*problems)
 
 
 async def _untouched(bricola: Bricola, files: list[DefinitionFile], base: Mapping[Reference, int]) -> set[Reference]:
