@@ -17,6 +17,8 @@ check: setup
 	cd console && npm run --silent lint && npm run --silent typecheck
 
 bench: setup
+	.venv/bin/python bench/pool.py
+	.venv/bin/python bench/deploy.py
 	.venv/bin/python bench/get_vessel.py
 
 # After a change of the dependencies in pyproject.toml.

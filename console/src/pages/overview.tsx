@@ -29,10 +29,12 @@ function headline(services: ServiceRow[], environments: EnvironmentInfo[], view:
   const here = services.flatMap((one) => one.deployments.filter((at) => at.environment === place && at.state !== "not deployed").map((at) => ({ one, at })));
   const down = here.filter(({ at }) => at.state === "faulting").map(({ one }) => one.name);
   const edited = services.filter((one) => one.draft === "edited").map((one) => one.name);
-  const behind = here.filter(({ at }) => !at.newest).map(({ one }) => one.name);
+  const behind = here.filter(({ at }) => !at.newest && at.parts?.length === 1).map(({ one }) => one.name);
+  const shared = here.filter(({ at }) => (at.parts?.length ?? 0) > 1).map(({ one }) => one.name);
   const notes = [
     down.length ? `${down.join(", ")} cannot answer.` : "",
     edited.length ? `${edited.join(", ")}: edited, not released.` : "",
+    shared.length ? `${shared.join(", ")}: two releases share the calls.` : "",
     behind.length ? `${behind.join(", ")}: a newer release waits.` : "",
   ].filter(Boolean);
   return [here.length ? `${here.length - down.length} of ${plural(here.length, "service")} in ${place} ${here.length - down.length === 1 ? "is" : "are"} sound` : `Nothing is deployed in ${place}`,

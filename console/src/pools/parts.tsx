@@ -3,14 +3,14 @@ import { ask, type CheckResult, type PoolSession, type PoolView } from "../api";
 import { useAct } from "../act";
 import { Problems } from "../parts/controls";
 import { Mark, STATE_MARK } from "../parts/marks";
-import { span } from "../words";
+import { span, took } from "../words";
 
 export function SessionPosts({ sessions, lifetime }: { sessions: PoolSession[]; lifetime: number }) {
   const width = sessions.length > 16 ? 18 : 38;
   const height = 84;
   const whole = Math.max(915, sessions.length * (width + 10));
   return (
-    <div className="overflow-x-auto px-5 py-2">
+    <div className="shrink-0 overflow-x-auto px-5 py-2">
       <svg width={whole} height={height + 18} role="img" aria-label={`${sessions.length} sessions by age; the line is the lifetime of ${span(lifetime)}`}>
         <path d={`M0 14H${whole}`} stroke="var(--edge)" strokeDasharray="4 3" />
         <text x={whole} y="9" textAnchor="end" fontSize="12" fill="var(--ink2)">{`lifetime ${span(lifetime)}, then closed`}</text>
@@ -45,7 +45,7 @@ export function SessionTable({ pool, may, onChange }: { pool: PoolView; may: boo
             <td><span className="flex items-center gap-1.5"><Mark name={STATE_MARK[one.state] ?? "none"} />{one.state}</span></td><td>{one.endpoint}</td><td>{one.identity || <span className="text-ink3">none</span>}</td>
             <td className="n">{span(one.age)}</td><td className="n">{span(one.expires_in)}</td><td className="n">{one.uses}</td>
             <td className="font-mono text-[12.5px]">{one.operation || <span className="text-ink3">–</span>}</td><td>{one.caller || <span className="text-ink3">–</span>}</td>
-            <td className="n">{one.held_for === null ? "" : span(one.held_for)}</td>
+            <td className="n">{one.held_for === null ? "" : took(one.held_for * 1e6)}</td>
             <td><button type="button" className="act" aria-disabled={!may || act.busy} title={may ? "Close it when its call has ended" : "Closing needs the role operator"} onClick={() => { if (may) void evict(one.session); }}>Close</button></td></tr>))}</tbody></table>
       {!pool.sessions.length && <p className="px-5 py-2 text-ink2">{pool.state === "asleep" ? "Asleep: the next call opens a session." : "No session is open."}</p>}
     </>
@@ -62,7 +62,7 @@ export function Endpoints({ pool }: { pool: PoolView }) {
           <tr key={one.endpoint} className="whitespace-nowrap"><th scope="row" className="font-semibold">{one.endpoint}</th><td className="font-mono text-[12.5px]">{one.address}</td><td className="n">{one.priority}</td><td className="n">{one.weight}</td>
             <td><span className="flex items-center gap-1.5"><Mark name={STATE_MARK[one.circuit] ?? "none"} />{one.circuit}</span></td><td className="n">{one.sessions}</td>
             <td className="n">{one.connect_ms.toFixed(1)}&nbsp;ms</td><td className="n">{one.connect_errors}</td><td className="n">{one.lost}</td>
-            <td className="text-ink2">{one.checked_ago === null ? "not yet" : `${span(one.checked_ago)} ago`}{one.reason && `, ${one.reason}`}</td></tr>))}</tbody></table>
+            <td className="text-ink2">{one.checked_ago === null ? "not yet" : `${span(one.checked_ago)} ago`}</td></tr>))}</tbody></table>
     </>
   );
 }

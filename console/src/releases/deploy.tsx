@@ -1,6 +1,6 @@
 /** Deploying one release: where to, what share, its gates, and the way back. Live wants its name typed. */
 import { useState } from "react";
-import { ask, type DeploymentPlan, type ServiceDetail } from "../api";
+import { ask, type DeploymentPlan, type Place, type ServiceDetail } from "../api";
 import { useAct } from "../act";
 import { useLoad } from "../load";
 import { Problems, Select } from "../parts/controls";
@@ -56,6 +56,29 @@ export function DeployPanel({ service, release, onDone }: { service: ServiceDeta
         {place.release !== undefined && <button type="button" data-to="R" className="btn" aria-disabled={!may || !confirmed || act.busy} title={confirmed ? "Back to the release before" : `Type ${environment} first`}
           onClick={() => { if (may && confirmed && !act.busy) void back(); }}>Roll back {environment}</button>}
       </div>
+      {place.release !== undefined && <EndOfService service={service.name} place={place} ready={may && confirmed} why={confirmed ? undefined : `Type ${environment} first`} onDone={done} />}
     </form>
+  );
+}
+
+/** The announced end: the contract says so from now on, and calls are refused with a friendly fault from that day on. */
+function EndOfService({ service, place, ready, why, onDone }: { service: string; place: Place; ready: boolean; why: string | undefined; onDone: () => void }) {
+  const act = useAct();
+  const [day, setDay] = useState(place.ends ?? "");
+  const [words, setWords] = useState("");
+  const set = (on: string | null) => act.run(async () => {
+    await ask("PUT", `/services/${encodeURIComponent(service)}/deployments/${place.environment}/end`, { on, words, version: place.version });
+    onDone();
+  });
+  const blocked = !ready || act.busy;
+  return (
+    <details className="mt-3 border-t border-line pt-2" open={!!place.ends}>
+      <summary className="cursor-pointer font-semibold">{place.ends ? `Ends in ${place.environment} on ${place.ends}` : `Announce the end in ${place.environment}`}</summary>
+      <div className="mt-2 grid grid-cols-2 gap-3"><div><label className="lbl" htmlFor="end-day">Last day before</label><input id="end-day" type="date" className="field" value={day} onChange={(event) => setDay(event.target.value)} /></div>
+        <div><label className="lbl" htmlFor="end-words">Words for callers</label><input id="end-words" className="field" placeholder="What to use instead" value={words} onChange={(event) => setWords(event.target.value)} /></div></div>
+      {act.problems.length > 0 && <div className="mt-2"><Problems problems={act.problems} /></div>}
+      <div className="mt-2 flex gap-2"><button type="button" className="btn btn-bad" aria-disabled={blocked || !day} title={why} onClick={() => { if (!blocked && day) void set(day); }}>Announce the end</button>
+        {place.ends && <button type="button" className="btn" aria-disabled={blocked} title={why} onClick={() => { if (!blocked) void set(null); }}>Keep it</button>}</div>
+    </details>
   );
 }

@@ -235,7 +235,7 @@ class _Postgres:
             try:
                 self._connection = await postgres.connect(self._binding, self._endpoint, secret)
             except psycopg.Error as error:
-                words, refusal = str(error).strip(), postgres.is_refusal(error)
+                words, refusal = postgres.said(error), postgres.is_refusal(error)
                 continue
             return f"as {secret.user or 'the default user'}"
         raise _fail("signed on", "The server refused the sign-on." if refusal else "The sign-on failed.",

@@ -105,18 +105,18 @@ class PostgresKind:
                 connection = await connect(self._binding, endpoint, secret)
             except psycopg.OperationalError as error:
                 if not is_refusal(error):
-                    raise unreachable(self._name, f"{endpoint.address}: {str(error).strip()}") from None
+                    raise unreachable(self._name, said(error)) from None
                 refused = error
                 continue
             except psycopg.Error as error:
-                raise unreachable(self._name, f"{endpoint.address}: {str(error).strip()}") from None
+                raise unreachable(self._name, said(error)) from None
             if self._binding.credential:
                 self._secrets.used(self._binding.credential)
             return PostgresSession(self._name, connection, secret.user)
         raise ProblemError(Problem(
             "backend.sign-on", f"The backend {self._name} refused Bricola's sign-on.", Kind.BACKEND,
             mend="The people who run the service replace the credential.",
-            inner=f"{endpoint.address}, credential {self._binding.credential or 'none'}: {str(refused).strip()}"))
+            inner=f"{endpoint.address}, credential {self._binding.credential or 'none'}: {said(refused) if refused else 'no secret'}"))
 
     def is_sound(self, session: PostgresSession) -> bool:
         return session.sound
@@ -163,6 +163,11 @@ class PostgresKind:
         except ProblemError:
             return None
         return int(rows[0][0])
+
+
+def said(error: psycopg.Error) -> str:
+    """What libpq says, without its questions on further lines."""
+    return str(error).strip().split("\n")[0].removeprefix("connection failed: ")
 
 
 def is_refusal(error: psycopg.Error) -> bool:

@@ -40,7 +40,9 @@ def register(app: typer.Typer) -> None:
         if as_json:
             print_json(found)
         else:
-            for one in found:
+            for index, one in enumerate(found):
+                if index:
+                    out.print()
                 _print_check(one)
         if not all(one["passed"] for one in found):
             raise typer.Exit(1)
@@ -132,6 +134,7 @@ def _print_pool(found: dict[str, Any]) -> None:
               f"({count['requests_wait_ms'] / max(1, count['requests_queued']):.1f} ms each), {count['requests_errors']} refused")
     for words in found["advice"]:
         out.print(f"  [dim]{'advice':<11}[/]{text(words)}")
+    out.print()
     out.print(table(("Endpoint", "Address", "Priority", "Weight", "Circuit", "Sessions", "Connect", "Errors", "Lost", "Reason"), [
         (text(one["endpoint"]), text(one["address"]), str(one["priority"]), str(one["weight"]), CIRCUITS[one["circuit"]],
          str(one["sessions"]),
@@ -139,6 +142,7 @@ def _print_pool(found: dict[str, Any]) -> None:
         for one in found["endpoints"]
     ], right=("Priority", "Weight", "Sessions", "Connect", "Errors", "Lost")))
     if found["sessions"]:
+        out.print()
         out.print(table(("Session", "State", "Endpoint", "Identity", "Age", "Ends in", "Served", "Now", "Caller"), [
             (str(one["session"]), STATES.get(one["state"], one["state"]), text(one["endpoint"]), text(one["identity"] or "–"),
              seconds(one["age"]), seconds(one["expires_in"]), str(one["uses"]), text(one["operation"] or "–"), text(one["caller"] or "–"))

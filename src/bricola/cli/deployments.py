@@ -11,6 +11,7 @@ from bricola.cli.findings import print_findings
 from bricola.cli.output import GATES, STATES, VERDICTS, out, print_json, table, text, when
 from bricola.core.problems import Problem, ProblemError
 
+_SHORT = 40  # characters of a value before and after together that fit beside the change
 Consent = Annotated[str, typer.Option("--consent", metavar="REASON", help="Let a breaking change through, for this reason.")]
 Version = Annotated[int, typer.Option("--version", min=1, help="Major version of the service.")]
 Which = Annotated[int | None, typer.Option("--release", "-r", help="Which release; the newest when left out.")]
@@ -158,23 +159,30 @@ def _print_comparison(found: dict[str, Any], contract: bool) -> None:
     changes = [one for one in found["changes"] if one["rule"] != "documentation"]
     words = len(found["changes"]) - len(changes)
     if changes:
-        out.print(table(("Verdict", "Place", "Change", "Before", "After", "Callers affected"), [
-            (VERDICTS[one["verdict"]], text(one["place"]), text(one["message"]), text(one["before"]), text(one["after"]),
-             text(", ".join(one["callers"])))
-            for one in changes
+        out.print(table(("Verdict", "Place", "Change", "Used by, in 30 days"), [
+            (VERDICTS[one["verdict"]], text(one["place"]), text(_in_words(one)), text(", ".join(one["callers"]))) for one in changes
         ]))
     else:
         out.print("Callers notice nothing.")
     if words:
         out.print(f"[dim]{words} {'change' if words == 1 else 'changes'} of documentation only.[/]")
     if found["callers"]:
+        out.print()
         out.print(table(("Caller", "Calls in 30 days", "Last", "Verdict"), [
             (text(one["caller"]), str(one["calls"]), when(one["last"]), VERDICTS[one["verdict"]]) for one in found["callers"]
         ], right=("Calls in 30 days",)))
     for file in found["definitions"]:
+        out.print()
         print_lines(f"{file['path']} {file['action']}", file["lines"])
     if contract and found["contract"]:
         print_lines("the contract", found["contract"])
+
+
+def _in_words(change: dict[str, Any]) -> str:
+    """The change, with its two values where they are short and a difference can be seen."""
+    before, after = change["before"], change["after"]
+    short = len(before) + len(after) <= _SHORT and (before or after) and "code list" not in change["message"]
+    return f"{change['message'].removesuffix('.')}: {before or 'nothing'} -> {after or 'nothing'}." if short else str(change["message"])
 
 
 def _print_plan(found: dict[str, Any]) -> None:
