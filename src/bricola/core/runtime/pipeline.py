@@ -133,6 +133,9 @@ class Pipeline:
             body = problem_fault(version, error, call)
             status = fault_status(version, error.problem)
             challenge = error.problem.kind is Kind.IDENTITY
+        except BaseException:
+            _leave(course)
+            raise
         self._record(service, course, call, f"soap {version.number}", status, started, len(request.body), len(body))
         return Answer(status, version.content_type, body, call, challenge)
 
@@ -173,6 +176,9 @@ class Pipeline:
             status, content_type = error.problem.kind.http_status, PROBLEM_JSON
             document = problem_document(error, call)
             challenge = error.problem.kind is Kind.IDENTITY
+        except BaseException:
+            _leave(course)
+            raise
         body = json.dumps(document, ensure_ascii=False).encode()
         self._record(service, course, call, "rest", status, started, len(request.body), len(body))
         return Answer(status, content_type, body, call, challenge)
@@ -205,8 +211,7 @@ class Pipeline:
 
     def _record(self, service: LiveService, course: _Course, call: str, face: str, status: int, started: float,
                 sent: int, answered: int) -> None:
-        if course.limits is not None:
-            course.limits.leave()
+        _leave(course)
         if service.records == "none" or (service.records == "faults" and course.result == "answered"):
             return
         micros = int((self._clock() - started) * 1e6)
@@ -214,6 +219,12 @@ class Pipeline:
             call, self._now(), service.environment, service.name, service.release, course.operation, course.caller,
             face, status, micros, course.result, course.fault, course.message, sent, answered,
         ))
+
+
+def _leave(course: _Course) -> None:
+    """Count the call out of its caller's limits, however it ended."""
+    if course.limits is not None:
+        course.limits.leave()
 
 
 def _authorise(service: LiveService, operation: LiveOperation, caller: Caller) -> None:

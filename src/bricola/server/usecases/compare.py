@@ -54,7 +54,10 @@ async def find_side(bricola: Bricola, service: str, which: str) -> Side:
         return await draft_side(bricola, find_service(bricola.catalogue, service))
     if which.isascii() and which.isdigit():
         return await released_side(await find_release(bricola, service, int(which)))
-    live = bricola.runtime.find(which, service)
+    here = [one for one in bricola.runtime.services() if one.environment == which and one.name == service]
+    draft = bricola.catalogue.find_service(service)
+    newest = max(here, key=lambda one: one.release, default=None)
+    live = next((one for one in here if draft is not None and one.segment == draft.segment), newest)
     if live is None:
         known = ", ".join(one.name for one in bricola.catalogue.environments())
         raise ProblemError(Problem("compare.side", f"There is no version {which} of {service}.", Kind.MISSING, place=which,
