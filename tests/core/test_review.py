@@ -103,7 +103,6 @@ CASES: dict[str, dict[str, Any]] = {
     "service.owner": in_service("owner: River office\n", ""),
     "service.namespace": in_service("namespace: urn:larkmere:gauge-book\n", ""),
     "service.namespace-form": in_service("urn:larkmere:gauge-book", "gauge book"),
-    "service.segment": with_facts(segments={"GaugeBook": "Gauge"}),
     "access.operation": in_service("reader: all", "reader: [GetGauge, FindGauges, Gone]"),
     "access.nobody": in_service("reader: all", "reader: [GetGauge]"),
     "access.unheld-role": in_service("reader: all", "reader: all\n  painter: all"),

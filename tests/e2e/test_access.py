@@ -163,6 +163,36 @@ def test_two_people_who_edit_never_overwrite_each_other(own: Demo, client: Clien
     assert [one["author"] for one in client.revisions("service", "VesselRegistry")][:1] == ["teo"]
 
 
+def test_a_bundle_is_taken_whole_or_not_at_all(client: Client) -> None:
+    before = client.export()
+    half = before | {"types/VesselKind.yaml": before["types/VesselKind.yaml"].replace("Kind of", "Sort of"), "broken.yaml": "object: weir\nbackend"}
+    with pytest.raises(ProblemError):
+        client.apply(half)
+    assert client.export() == before
+
+
+def test_which_calls_leave_a_record_is_a_live_setting(own: Demo, client: Client) -> None:
+    text = client.export()["environments/live.yaml"]
+    client.apply({"environments/live.yaml": text.replace("protected: true", "protected: true\nrecords: {of: faults}")})
+
+    def recorded() -> list[str]:
+        return [one["id"] for one in client.calls("live", "VesselRegistry", limit=500)]
+
+    known, counted = recorded(), httpx.get(own.url + "/metrics").text
+    call = get(own, own.token("harbour-desk")).headers["Call-Id"]
+    wrong = httpx.post(own.address("live", "rest") + "/GetVessel", json={}, headers={"Authorization": f"Bearer {own.token('harbour-desk')}"})
+    assert [one for one in recorded() if one not in known] == [wrong.headers["Call-Id"]]
+    assert call not in recorded()
+    assert httpx.get(own.url + "/metrics").text != counted  # counted all the same
+    client.apply({"environments/live.yaml": text})
+
+
+def test_what_was_wrong_in_a_secret_is_never_repeated(own: Demo, client: Client) -> None:
+    with pytest.raises(ProblemError) as refused:
+        client.add_credential("long", "weir" * 30_000, user="x")
+    assert "weirweir" not in str(refused.value.problems)
+
+
 def test_one_file_holds_one_definition(client: Client) -> None:
     text = client.export()["types/VesselKind.yaml"]
     renamed = {"types/VesselKind.yaml": text.replace("type: VesselKind", "type: ShipKind")}

@@ -21,6 +21,7 @@ from bricola.server.gateway import Gateway
 from bricola.server.metrics import write_metrics
 
 _PROBLEM_TYPE = "application/problem+json"
+_SECRET_FIELDS = {"secret", "password", "certificate", "code"}  # of requests; what was wrong in them is never repeated
 _CONSOLE_SECURITY = {
     "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;"
                                " script-src 'self'; base-uri 'none'; frame-ancestors 'none'",
@@ -66,7 +67,8 @@ def _add_problem_handlers(app: FastAPI) -> None:
     async def on_invalid(_: Request, error: RequestValidationError) -> Response:
         return _problem(ProblemError(*(
             Problem("request.invalid", f"{one['msg']}.", place=".".join(str(step) for step in one["loc"]),
-                    found=shown(one["input"]) if isinstance(one["input"], str | int | float) else "")
+                    found=shown(one["input"]) if isinstance(one["input"], str | int | float)
+                    and not _SECRET_FIELDS & set(one["loc"]) else "")
             for one in error.errors()
         )))
 

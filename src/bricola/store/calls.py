@@ -33,6 +33,8 @@ class CallWriter:
     def __init__(self, path: Path) -> None:
         self._db = open_database(path, "calls", durable=False)
         self._pending: list[CallRecord] = []
+        self._counted: list[CallRecord] = []  # for the totals only: their environment keeps no record of them
+        self._unwritten: list[CallRecord] = []  # counted, and to be written again
         self._lost = 0
         # Calls and microseconds since the start by (environment, service, operation, result), for metrics.
         self.totals: dict[tuple[str, str, str, str], tuple[int, int]] = {}
@@ -41,19 +43,21 @@ class CallWriter:
         self._thread = threading.Thread(target=self._run, name="call-writer", daemon=True)
         self._thread.start()
 
-    def add(self, record: CallRecord) -> None:
-        self._pending.append(record)
+    def add(self, record: CallRecord, keep: bool = True) -> None:
+        (self._pending if keep else self._counted).append(record)
 
     def flush(self) -> None:
         """Write what is pending now; for those who read right after a call. Runs on any thread."""
         with self._flushing:
-            batch, self._pending = self._pending, []
-            if not batch:
-                return
-            for one in batch:
+            new, self._pending = self._pending, []
+            counted, self._counted = self._counted, []
+            for one in chain(new, counted):
                 key = (one.environment, one.service, one.operation, one.result)
                 count, micros = self.totals.get(key, (0, 0))
                 self.totals[key] = (count + 1, micros + one.micros)
+            batch, self._unwritten = self._unwritten + new, []
+            if not batch:
+                return
             try:
                 self._db.execute("BEGIN")
                 whole = len(batch) - len(batch) % _ROWS_AT_ONCE
@@ -64,10 +68,9 @@ class CallWriter:
             except sqlite3.Error as error:
                 if self._db.in_transaction:
                     self._db.rollback()
-                room = max(0, _MOST_PENDING - len(self._pending))
-                self._lost += max(0, len(batch) - room)
-                self._pending = batch[-room:] + self._pending if room else self._pending
-                log.error("call records cannot be written (%s); %d wait, %d lost", error, len(self._pending), self._lost)
+                self._lost += max(0, len(batch) - _MOST_PENDING)
+                self._unwritten = batch[-_MOST_PENDING:]
+                log.error("call records cannot be written (%s); %d wait, %d lost", error, len(self._unwritten), self._lost)
 
     def close(self) -> None:
         self._stop.set()

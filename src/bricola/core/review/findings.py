@@ -63,7 +63,6 @@ class Facts:
     missing_files: Mapping[str, str] = field(default_factory=dict)  # backend -> the file that is not there
     pools: Mapping[str, PoolFact] = field(default_factory=dict)  # backend -> what was measured in this environment
     breaking: tuple[str, ...] = ()  # breaking changes against the newest release of the same version, in words
-    segments: Mapping[str, str] = field(default_factory=dict)  # address segment -> the other service that has it
     passed: bool | None = None  # whether the release was in the environment that this one follows
 
 
@@ -75,7 +74,6 @@ RULES: dict[str, Rule] = {one.code: one for one in (
     Rule("service.owner", "service", _H, "Somebody must be askable when a call fails."),
     Rule("service.namespace", "service", _H, "A namespace that follows the name changes with it, and that breaks every caller."),
     Rule("service.namespace-form", "service", _E, "XML Schema wants a URI; many client stacks refuse spaces in it."),
-    Rule("service.segment", "service", _E, "Two services cannot answer at one address."),
     Rule("access.operation", "service", _E, "A grant for an operation that is not there is a typing error or a leftover.", True),
     Rule("access.nobody", "service", _W, "No role named means nobody, and the first caller would find out."),
     Rule("access.unheld-role", "service", _W, "A role that no caller has lets nobody in."),

@@ -16,7 +16,7 @@ _NAME = re.compile(r"[A-Z][A-Za-z0-9]*")
 
 
 def findings(catalogue: Catalogue, service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
-    yield from _identity(service, facts)
+    yield from _identity(service)
     yield from _access(service, facts)
     for name in backends_of(catalogue, service):
         if catalogue.find_backend(name) is None:
@@ -42,7 +42,7 @@ def unresolved(service: ServiceDefinition, problem: Problem) -> Finding:
     return Finding(RULES[problem.code].severity, problem, mended)
 
 
-def _identity(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
+def _identity(service: ServiceDefinition) -> Iterator[Finding]:
     place = f"service {service.name}"
     if not service.operations:
         yield finding("service.empty", "The service has no operations.", place, mend="Add one under 'operations:'.")
@@ -57,9 +57,6 @@ def _identity(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
     elif not urlsplit(service.namespace).scheme or re.search(r"\s", service.namespace):
         yield finding("service.namespace-form", "The namespace is not a URI.", f"{place}, namespace",
                       expected="a URI like urn:larkmere:vessel-registry", found=shown(service.namespace))
-    if service.segment in facts.segments:
-        yield finding("service.segment", "Another service has this address already.", place, found=facts.segments[service.segment],
-                      mend="Give one of the two another name.")
     for one in service.operations:
         if not _NAME.fullmatch(one.name):
             yield finding("operation.name", f"{one.name} is not named like other operations.", f"{place}, {one.name}",

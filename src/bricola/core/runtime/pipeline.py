@@ -47,9 +47,9 @@ class CallRecord(NamedTuple):
 
 
 class Recorder(Protocol):
-    """Takes records off the hot path; must not block."""
+    """Takes records off the hot path; must not block. Every call is counted; `keep` says whether it is also kept."""
 
-    def add(self, record: CallRecord) -> None: ...
+    def add(self, record: CallRecord, keep: bool) -> None: ...
 
 
 @dataclass(slots=True)
@@ -212,13 +212,12 @@ class Pipeline:
     def _record(self, service: LiveService, course: _Course, call: str, face: str, status: int, started: float,
                 sent: int, answered: int) -> None:
         _leave(course)
-        if service.records == "none" or (service.records == "faults" and course.result == "answered"):
-            return
+        keep = service.records == "all" or (service.records == "faults" and course.result != "answered")
         micros = int((self._clock() - started) * 1e6)
         self._recorder.add(CallRecord(
             call, self._now(), service.environment, service.name, service.release, course.operation, course.caller,
             face, status, micros, course.result, course.fault, course.message, sent, answered,
-        ))
+        ), keep)
 
 
 def _leave(course: _Course) -> None:

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field, StringConstraints
 from bricola.server.api.access import Admin, Running, Viewer
 from bricola.server.usecases import people
 from bricola.store import people as stored
+from bricola.store.database import timestamp
 
 router = APIRouter(tags=["callers"])
 
@@ -46,7 +47,7 @@ async def callers(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
 async def save_caller(name: Word, body: CallerBody, user: Admin, bricola: Running) -> dict[str, Any]:
     """Add a caller, or replace what is known of it. Takes effect with the next call."""
     await people.save_caller(bricola, name, body.description, list(body.roles), body.networks, body.per_minute, body.parallel, user.name)
-    return {"name": name, **body.model_dump()}
+    return {"name": name, **body.model_dump(), "effective": timestamp()}
 
 
 @router.delete("/callers/{name}", status_code=204)

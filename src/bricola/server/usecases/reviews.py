@@ -34,7 +34,6 @@ async def gather_facts(bricola: Bricola, catalogue: Catalogue, service: ServiceD
         missing_files=_missing_files(bricola, catalogue, service, environment) if environment is not None else {},
         pools=_pools(bricola, environment) if environment is not None else {},
         breaking=await _breaking(bricola, service) if release is None else (),
-        segments={one.segment: one.name for one in bricola.catalogue.services() if one.name != service.name},
         passed=await _passed(bricola, service, environment, release) if environment is not None and release is not None else None,
     )
 
