@@ -49,7 +49,7 @@ export interface Place {
 export interface EnvironmentInfo { name: string; description: string; follows: string; protected: boolean; address: string }
 
 export interface ServiceRow {
-  name: string; description: string; backends: string[]; draft: "edited" | "released" | "removed"; newest: number | null; stage: string;
+  name: string; description: string; backends: string[]; draft: "edited" | "released" | "removed"; newest: number | null; stage: string; group: string;
   deployments: Place[];
 }
 

@@ -53,7 +53,7 @@ def test_overview_tells_state_and_copies_addresses(page: Page, demo: Demo) -> No
     expect(row).to_contain_text("serving")
     page.get_by_role("button", name="Copy contract address in live").click()
     assert page.evaluate("navigator.clipboard.readText()") == demo.address(face="wsdl")
-    page.get_by_label("Narrow by name or backend").fill("nothing like it")
+    page.get_by_label("Narrow by name, group or backend").fill("nothing like it")
     expect(page.get_by_text("No service matches.")).to_be_visible()
     page.get_by_role("button", name="Clear the search").click()
     page.get_by_role("radio", name="live").click()

@@ -79,7 +79,7 @@ def test_from_a_folder_to_live_and_back(own: Demo, tmp_path: Path) -> None:
     ok(own, "export", str(folder))
     file.write_text(file.read_text().replace("The register", "The new register"))
     ok(own, "apply", str(folder), "--yes")
-    assert "edited, not released" in ok(own, "services")
+    assert "edited, not released" in ok(own, "services", "--group", "registry", "-e", "live")
     ok(own, "release", "VesselRegistry", "--notes", "New words")
     assert "released, not live" in ok(own, "services")
     assert "documentation only" in ok(own, "compare", "VesselRegistry", "1", "2")

@@ -51,7 +51,7 @@ export default function OverviewPage() {
   const calls = useLoad<Call[]>(`/calls?limit=9${view === ALL ? "" : `&environment=${view}`}`, 5);
   const services = useMemo(() => data?.services ?? [], [data]);
   const shown = services.filter((one) =>
-    `${one.name} ${one.backends.join(" ")}`.toLowerCase().includes(narrow.toLowerCase()) &&
+    `${one.name} ${one.group} ${one.backends.join(" ")}`.toLowerCase().includes(narrow.toLowerCase()) &&
     (only === "all" || (only === "draft" ? one.draft === "edited" : one.deployments.some((at) => at.state === "faulting"))));
   const selected = shown.find((one) => one.name === search.get("service")) ?? shown[0];
 
@@ -103,7 +103,7 @@ export default function OverviewPage() {
         </div>
         <div className="flex items-center gap-2 px-5 pt-2 pb-1.5">
           <div className="relative"><Funnel size={16} strokeWidth={1.75} className="absolute top-1.5 left-2 text-ink3" />
-            <input data-narrow className="field w-56! pl-8!" placeholder="Narrow by name or backend" aria-label="Narrow by name or backend" value={narrow} onChange={(event) => setNarrow(event.target.value)} /></div>
+            <input data-narrow className="field w-56! pl-8!" placeholder="Narrow by name, group, backend" aria-label="Narrow by name, group or backend" value={narrow} onChange={(event) => setNarrow(event.target.value)} /></div>
           <Segments label="Which services" value={only} onChange={setOnly} options={[
             { value: "all", word: `All ${services.length}` },
             { value: "attention", word: `Attention ${services.filter((one) => one.deployments.some((at) => at.state === "faulting")).length}` },
@@ -159,7 +159,7 @@ function Row({ service, columns, view, selected, onSelect }: { service: ServiceR
      
     <tr aria-selected={selected} onClick={(event) => { if (!(event.target as HTMLElement).closest("a")) onSelect(); }} className="[&>*]:h-[38px]!">
       <th scope="row"><span className="flex items-center gap-2"><Table2 size={16} strokeWidth={1.75} className="shrink-0 text-ink3" aria-label="business object" />
-        <Link href={within(`/services/${service.name}`, view)} className="font-semibold">{service.name}</Link></span></th>
+        <Link href={within(`/services/${service.name}`, view)} className="font-semibold">{service.name}</Link>{service.group && <span className="text-xs text-ink3">{service.group}</span>}</span></th>
       <td className="text-ink2">{service.backends.join(", ")}</td>
       <td className="whitespace-nowrap"><span className="flex items-center gap-1.5"><Mark name={STATE_MARK[service.stage] ?? "none"} />
         <span className={service.stage === "live" ? "text-ink3" : "font-semibold text-warn"}>{service.stage}</span></span></td>

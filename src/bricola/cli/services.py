@@ -19,7 +19,9 @@ def register(app: typer.Typer) -> None:
 
     @app.command("services", rich_help_panel=panel)
     def list_services(
-        environment: Annotated[str, typer.Option("--environment", "-e", help="Only there.")] = "", at: At = "", as_json: Json = False,
+        environment: Annotated[str, typer.Option("--environment", "-e", help="Only there.")] = "",
+        group: Annotated[str, typer.Option("--group", "-g", help="Only the services of this folder.")] = "",
+        at: At = "", as_json: Json = False,
     ) -> None:
         """List services with their stage, and their state, release and address in every environment."""
         with connect(at) as client:
@@ -27,6 +29,8 @@ def register(app: typer.Typer) -> None:
         if environment and environment not in [one["name"] for one in found["environments"]]:
             raise ProblemError(Problem("environment.unknown", f"There is no environment {environment}.", Kind.MISSING,
                                        expected=f"one of {', '.join(one['name'] for one in found['environments'])}"))
+        if group:
+            found["services"] = [one for one in found["services"] if f"{one['group']}/".startswith(f"{group.rstrip('/')}/")]
         for one in found["services"] if environment else ():
             one["deployments"] = [place for place in one["deployments"] if place["environment"] == environment]
         if as_json:

@@ -119,12 +119,11 @@ class Endpoints:
         return None
 
     def refusal(self, pool: str, now: float) -> ProblemError:
-        """Why no endpoint may be tried now."""
+        """Why no endpoint may be tried now; names and reasons are for owners."""
         waits = [max(0.0, one.pause - (now - one.opened_at)) for one in self._states.values() if one.circuit is Circuit.OPEN]
         soonest = f"{min(waits):.0f} s" if waits else "a moment"
         return ProblemError(Problem(
-            "backend.unreachable", f"No endpoint of {pool} answers.", Kind.BACKEND,
-            expected=f"one of {', '.join(self._states)}", found=f"the next one is tried in {soonest}",
+            "backend.unreachable", "The backend of this service does not answer.", Kind.BACKEND, found=f"it is tried again in {soonest}",
             mend="Try again in a moment. The people who run the service see the cause at the pool.",
-            inner="; ".join(f"{one.name}: {one.reason}" for one in self._states.values() if one.reason),
+            inner=f"{pool}: " + "; ".join(f"{one.name}: {one.reason}" for one in self._states.values() if one.reason),
         ))

@@ -290,11 +290,11 @@ class Lender(Generic[S]):
             return failure
         if isinstance(failure, TimeoutError):
             return ProblemError(Problem(
-                "backend.slow", f"The backend of {self.name} did not accept a session in time.", Kind.BACKEND,
-                expected=f"within {self._settings.connect_timeout:g} s", inner="it accepted and did not answer in time"))
+                "backend.slow", "The backend of this service did not accept a session in time.", Kind.BACKEND,
+                expected=f"within {self._settings.connect_timeout:g} s", inner=f"{self.name}: it accepted and did not answer in time"))
         log.exception("a session of %s cannot be opened", self.name, exc_info=failure)
-        return ProblemError(Problem("backend.failed", f"No session of {self.name} can be opened.", Kind.BACKEND,
-                                    inner=repr(failure)))
+        return ProblemError(Problem("backend.failed", "No session to the backend of this service can be opened.", Kind.BACKEND,
+                                    inner=f"{self.name}: {failure!r}"))
 
     async def _checked(self, held: Held[S], most: float = 60.0) -> bool:
         """Ask for a sign of life, for `most` seconds. One that gives none is closed, and nobody has lost anything by it."""

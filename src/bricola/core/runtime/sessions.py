@@ -116,5 +116,6 @@ class Held(Generic[S]):
 
 
 def stopped(name: str, words: str) -> ProblemError:
-    return ProblemError(Problem(f"pool.{words}", f"The pool {name} is {words}.", Kind.BUSY,
-                                mend="The people who run the service start it again at the pool."))
+    """What callers are told of a pool that lends nothing; its name is for owners."""
+    return ProblemError(Problem(f"pool.{words}", f"The backend of this service is {words} for now.", Kind.BUSY,
+                                mend="Try again later. The people who run the service start it again at the pool.", inner=f"the pool {name}"))

@@ -96,6 +96,7 @@ def _service_row(
         "name": name,
         "description": definition.description if definition is not None else "",
         "kind": "object",
+        "group": _group(bricola, name),
         "version": definition.version if definition is not None else 1,
         "backends": backends_of(bricola.catalogue, definition) if definition is not None else [],
         "draft": draft,
@@ -104,6 +105,12 @@ def _service_row(
         "deployments": [one | {"figures": figures.get((name, one["environment"]))}
                         for one in _places(bricola, name, environments, deployed, newest, asked)],
     }
+
+
+def _group(bricola: Bricola, service: str) -> str:
+    """The folder that the service is kept in; folders order lists and pickers and mean nothing else."""
+    path = next((one.path for one in bricola.drafts if one.reference == ("service", service)), "")
+    return path.rpartition("/")[0]
 
 
 def _places(bricola: Bricola, service: str, environments: list[EnvironmentDefinition], deployed: list[StoredDeployment],
