@@ -118,4 +118,5 @@ class Held(Generic[S]):
 def stopped(name: str, words: str) -> ProblemError:
     """What callers are told of a pool that lends nothing; its name is for owners."""
     return ProblemError(Problem(f"pool.{words}", f"The backend of this service is {words} for now.", Kind.BUSY,
-                                mend="Try again later. The people who run the service start it again at the pool.", inner=f"the pool {name}"))
+                                mend="Try again later. The people who run the service start it again at the pool.",
+                                inner=f"the pool {name}"))
