@@ -7,6 +7,7 @@ import socket
 import sqlite3
 import time
 import warnings
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
@@ -274,3 +275,33 @@ def test_rest_answers_the_same_and_refuses_with_problem_documents(demo: Demo) ->
     assert httpx.post(f"{address}/Nothing", json={}, headers=headers).status_code == 404
     assert httpx.get(f"{address}/GetVessel", headers=headers).status_code == 405
     assert json.loads(httpx.get(f"{address}/openapi.json").content)["info"]["title"] == "VesselRegistry"
+
+
+def test_a_vessel_is_entered_changed_and_struck_by_an_independent_client(demo: Demo, registry: Any) -> None:
+    vessel = {"registration": "LK-7001", "name": "Grey Wagtail", "kind": "barge", "lengthM": Decimal("17.40"), "beamM": Decimal("2.08"),
+              "draughtM": Decimal("0.76"), "operatorNumber": "OP-0042", "registeredOn": date(2026, 11, 2)}
+    made = registry.CreateVessel(vessel=vessel)
+    assert (made.registration, made.changeToken) == ("LK-7001", "1")
+    assert rows(demo, "SELECT status, length_m, row_version FROM vessel WHERE registration = 'LK-7001'") == [("active", 17.4, 1)]
+    with pytest.raises(zeep.exceptions.Fault, match="already"):
+        registry.CreateVessel(vessel=vessel)
+    changed = registry.UpdateVessel(registration="LK-7001", changeToken="1", notes="Tow astern only", name="Grey Wagtail")
+    assert (changed.changeToken, changed.changedField) == ("2", ["notes"])
+    with pytest.raises(zeep.exceptions.Fault, match="written since it was read") as stale:
+        registry.UpdateVessel(registration="LK-7001", changeToken="1", notes="x")
+    assert stale.value.detail.find(f"{{{NS}}}Conflict").findtext(f"{{{NS}}}changeToken") == "2"
+    whole = vessel | {"status": "laid-up"}
+    assert [registry.SaveVessel(vessel=whole).outcome for _ in range(2)] == ["updated", "unchanged"]
+    with pytest.raises(zeep.exceptions.Fault, match="refers to a row that does not exist"):
+        registry.SaveVessel(vessel=whole | {"registration": "LK-7002", "operatorNumber": "OP-9999"})
+    with pytest.raises(zeep.exceptions.Fault, match=r"row.* refer"):  # its passages refer to it
+        registry.DeleteVessel(registration="LK-0001", changeToken="1")
+    assert registry.DeleteVessel(registration="LK-7001", changeToken="3") == "LK-7001"
+    assert rows(demo, "SELECT COUNT(*) FROM vessel WHERE registration IN ('LK-7001', 'LK-7002')") == [(0,)]
+
+
+def test_writing_needs_the_role(demo: Demo) -> None:
+    answer = httpx.post(demo.address("live", "rest") + "/DeleteVessel", json={"registration": "LK-0412", "changeToken": "1"},
+                        headers={"Authorization": f"Bearer {demo.token('toll-audit')}"})
+    assert answer.status_code == 403
+    assert "toll-audit may not call VesselRegistry.DeleteVessel" in answer.text

@@ -103,7 +103,7 @@ export default function OverviewPage() {
         </div>
         <div className="flex items-center gap-2 px-5 pt-2 pb-1.5">
           <div className="relative"><Funnel size={16} strokeWidth={1.75} className="absolute top-1.5 left-2 text-ink3" />
-            <input data-narrow className="field w-56! pl-8!" placeholder="Narrow by name, group, backend" aria-label="Narrow by name, group or backend" value={narrow} onChange={(event) => setNarrow(event.target.value)} /></div>
+            <input data-narrow className="field w-56! pl-8!" placeholder="Name, group or backend" aria-label="Narrow by name, group or backend" value={narrow} onChange={(event) => setNarrow(event.target.value)} /></div>
           <Segments label="Which services" value={only} onChange={setOnly} options={[
             { value: "all", word: `All ${services.length}` },
             { value: "attention", word: `Attention ${services.filter((one) => one.deployments.some((at) => at.state === "faulting")).length}` },

@@ -2,21 +2,21 @@
 
 import asyncio
 import contextlib
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Sequence
 from functools import lru_cache
 from typing import Any
 from urllib.parse import urlsplit
 
 import psycopg
 from psycopg import AsyncConnection, AsyncRawCursor
-from psycopg.errors import InvalidAuthorizationSpecification
+from psycopg.errors import CheckViolation, ForeignKeyViolation, InvalidAuthorizationSpecification, NotNullViolation, UniqueViolation
 from psycopg.pq import TransactionStatus
 
 from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.sqlite import statement_failed, unreachable
 from bricola.core.definitions.model import Binding, Endpoint
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.objects import Row
+from bricola.core.runtime.objects import ConstraintError, Row
 from bricola.core.runtime.sessions import SessionLostError
 
 DEFAULT_PORT = 5432
@@ -24,6 +24,7 @@ SSL_MODES = {"off": "disable", "encrypt": "require", "verify": "verify-full"}  #
 OLDEST_VERSION = 12  # whose statements psycopg 3.2 is tested with
 
 Connection = AsyncConnection[Any]
+_CONSTRAINTS = ((UniqueViolation, "unique"), (ForeignKeyViolation, "foreign"), (CheckViolation, "check"), (NotNullViolation, "required"))
 
 
 class PostgresSession:
@@ -56,6 +57,39 @@ class PostgresSession:
             if not self.sound:
                 raise SessionLostError(problem, begun=True) from None
             raise ProblemError(problem) from None
+
+
+    @property
+    def lock_clause(self) -> str:
+        return " FOR UPDATE"
+
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        try:
+            async with self.connection.cursor() as cursor:
+                await cursor.execute(numbered(sql).encode(), parameters)
+                return cursor.rowcount
+        except psycopg.IntegrityError as error:
+            constraint = next((word for kind, word in _CONSTRAINTS if isinstance(error, kind)), "check")
+            raise ConstraintError(constraint, statement_failed(self._name, error)) from None
+        except psycopg.Error as error:
+            problem = statement_failed(self._name, error)
+            if not self.sound:
+                raise SessionLostError(problem, begun=True) from None
+            raise ProblemError(problem) from None
+
+    @contextlib.asynccontextmanager
+    async def transaction(self) -> AsyncIterator[None]:
+        try:
+            await self.connection.execute(b"BEGIN")
+        except psycopg.Error as error:
+            raise SessionLostError(statement_failed(self._name, error), begun=False) from None
+        try:
+            yield
+            await self.write("COMMIT", ())
+        except BaseException:
+            with contextlib.suppress(psycopg.Error):
+                await self.connection.rollback()
+            raise
 
 
 @lru_cache(4096)

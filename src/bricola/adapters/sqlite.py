@@ -3,18 +3,25 @@
 import asyncio
 import contextlib
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from bricola.core.definitions.model import Endpoint
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.objects import Row
+from bricola.core.runtime.objects import ConstraintError, Row
 from bricola.core.runtime.sessions import SessionLostError
 
 _FILE_ERRORS = (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CANTOPEN)
+_CONSTRAINTS = {
+    sqlite3.SQLITE_CONSTRAINT_PRIMARYKEY: "unique", sqlite3.SQLITE_CONSTRAINT_UNIQUE: "unique", sqlite3.SQLITE_CONSTRAINT_ROWID: "unique",
+    sqlite3.SQLITE_CONSTRAINT_FOREIGNKEY: "foreign", sqlite3.SQLITE_CONSTRAINT_NOTNULL: "required",
+}
 _WAIT_SECONDS = 5.0  # for a lock that another writer holds, in the worker thread
+
+
+T = TypeVar("T")
 
 
 class SqliteSession:
@@ -47,6 +54,39 @@ class SqliteSession:
             with contextlib.suppress(ProblemError):
                 await work
             raise
+
+    @property
+    def lock_clause(self) -> str:
+        return ""  # a transaction that writes holds the whole file
+
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        return await self._in_worker(self._write, sql, parameters)
+
+    @contextlib.asynccontextmanager
+    async def transaction(self) -> AsyncIterator[None]:
+        """Holds the file from the start, so that nothing that was looked at can change before the commit."""
+        await self._in_worker(self._write, "BEGIN IMMEDIATE", ())
+        try:
+            yield
+            await self._in_worker(self._write, "COMMIT", ())
+        except BaseException:
+            await asyncio.shield(asyncio.get_running_loop().run_in_executor(self.worker, self.connection.rollback))
+            raise
+
+    async def _in_worker(self, work: Callable[[str, Sequence[Any]], T], sql: str, parameters: Sequence[Any]) -> T:
+        return await asyncio.shield(asyncio.get_running_loop().run_in_executor(self.worker, work, sql, parameters))
+
+    def _write(self, sql: str, parameters: Sequence[Any]) -> int:
+        try:
+            self.connection.execute(f"PRAGMA busy_timeout={int(_WAIT_SECONDS * 1000)}")
+            try:
+                return self.connection.execute(sql, parameters).rowcount
+            finally:
+                self.connection.execute("PRAGMA busy_timeout=0")
+        except sqlite3.IntegrityError as error:
+            raise ConstraintError(_CONSTRAINTS.get(error.sqlite_errorcode, "check"), statement_failed(self._name, error)) from None
+        except sqlite3.Error as error:
+            raise self._failed(error) from None
 
     def _rows_waiting(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
         try:
@@ -130,6 +170,7 @@ def connect(path: Path) -> sqlite3.Connection:
     uri = f"{path.absolute().as_uri()}?mode=rw"
     connection = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False, timeout=0)
     try:
+        connection.execute("PRAGMA foreign_keys=ON")
         connection.execute("SELECT COUNT(*) FROM sqlite_schema").fetchone()
     except sqlite3.Error:
         connection.close()

@@ -34,7 +34,7 @@ def register(app: typer.Typer) -> None:
             text_of = sys.stdin.read() if str(envelope) == "-" else _read(envelope)
         with connect(at) as client:
             if sample:
-                given = client.sample(service, operation, environment, soap)["values"] | given
+                given = _filled(client.sample(service, operation, environment, soap)["values"], given)
             reply = client.call(environment, service, operation, given, caller, soap, text_of)
         good = reply["answer"] is not None and reply["status"] == 200
         if as_json:
@@ -90,6 +90,12 @@ def parse_values(words: list[str]) -> dict[str, Any]:
         else:
             target[last] = value
     return values
+
+
+def _filled(sample: dict[str, Any], given: dict[str, Any]) -> dict[str, Any]:
+    """The sample's values with the given ones in their places, inside records too."""
+    return sample | {name: _filled(sample[name], value) if isinstance(value, dict) and isinstance(sample.get(name), dict) else value
+                     for name, value in given.items()}
 
 
 def _read(file: Path) -> str:

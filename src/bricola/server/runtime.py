@@ -13,7 +13,7 @@ from bricola.adapters.postgres import PostgresKind
 from bricola.adapters.secrets import Secrets
 from bricola.adapters.sqlite import SqliteKind
 from bricola.core.definitions.catalogue import Catalogue, backends_of
-from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, PoolSettings, ServiceDefinition
+from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.live import LiveService, compile_service
 from bricola.core.runtime.objects import DatabaseSession
@@ -77,7 +77,8 @@ class Runtime:
         self._secrets = secrets
         self._live: dict[Place, LivePlace] = {}
         self._down: dict[Place, ProblemError] = {}
-        self._pools: dict[tuple[str, str], tuple[AnyPool, BackendDefinition, Binding]] = {}
+        # By environment, backend and engine: a release from before a backend moved must not take away the pool of the next.
+        self._pools: dict[tuple[str, str, str], tuple[AnyPool, Binding]] = {}
         self._retirements: dict[Place, Retirement] = {}
 
     def place(self, environment: str, segment: str) -> LivePlace | None:
@@ -100,8 +101,11 @@ class Runtime:
         return [one.main for one in self._live.values()]
 
     def pools(self) -> dict[tuple[str, str], AnyPool]:
-        """By environment and backend."""
-        return {key: pool for key, (pool, _, _) in self._pools.items()}
+        """By environment and backend; where a backend moved, the one that live services use."""
+        found = {(environment, backend): pool for (environment, backend, _), (pool, _) in self._pools.items()}
+        for (environment, _), place in self._live.items():
+            found |= {(environment, backend): pool for one, _ in place.parts for backend, pool in one.pools.items()}
+        return found
 
     def pool_statistics(self) -> list[dict[str, Any]]:
         return [{"environment": environment, "backend": backend, "state": pool.state, **pool.statistics()}
@@ -131,6 +135,7 @@ class Runtime:
             parts = [(replace(one, notice=retirement.notice, _contracts={}), share) for one, share in parts]
         self._live[environment, segment] = LivePlace(tuple(parts), spread(parts), retirement)
         self._down.pop((environment, segment), None)
+        self._retire_moved(environment)
 
     def retire(self, environment: str, segment: str, retirement: Retirement | None) -> None:
         """Mark a place as ending, or take the mark away."""
@@ -152,18 +157,17 @@ class Runtime:
         self._live.pop((environment, segment), None)
         self._down.pop((environment, segment), None)
 
-    def adjust_pool(self, environment: str, backend: str, settings: PoolSettings) -> bool:
-        """Give a running pool new settings at once. Whether there is one."""
-        found = self._pools.get((environment, backend))
-        if found is None:
-            return False
-        pool, definition, binding = found
-        pool.adjust(settings)
-        self._pools[environment, backend] = pool, definition, binding.model_copy(update={"pool": settings})
-        return True
+    def _retire_moved(self, environment: str) -> None:
+        """Retire pools of an engine that a backend had before, once nothing live uses them any more."""
+        used = {id(pool) for place in self._live.values() for one, _ in place.parts for pool in one.pools.values()}
+        kept = {backend for (where, backend, _), (pool, _) in self._pools.items() if where == environment and id(pool) in used}
+        for key, (pool, _) in list(self._pools.items()):
+            if key[0] == environment and key[1] in kept and id(pool) not in used:
+                del self._pools[key]
+                pool.retire()
 
     async def close(self) -> None:
-        for pool, _, _ in self._pools.values():
+        for pool, _ in self._pools.values():
             await pool.close()
 
     def _pool(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AnyPool:
@@ -171,18 +175,19 @@ class Runtime:
         if backend is None or binding is None or not binding.ends:
             raise ProblemError(Problem("binding.missing", f"The backend {name} has no place in {environment.name}.",
                                        Kind.INPUT, place=f"environment {environment.name}, backends"))
-        key = (environment.name, name)
+        key = (environment.name, name, backend.engine)
         existing = self._pools.get(key)
         if existing is not None:
-            pool, made_for, bound = existing
-            if made_for.engine == backend.engine and bound.model_copy(update={"pool": binding.pool}) == binding:
+            pool, bound = existing
+            if bound.model_copy(update={"pool": binding.pool}) == binding:
                 if bound.pool != binding.pool:
-                    self.adjust_pool(environment.name, name, binding.pool)
+                    pool.adjust(binding.pool)
+                    self._pools[key] = pool, binding
                 return pool
         new: AnyPool = Pool(f"{name} in {environment.name}", self._kind(backend, binding, environment.name), binding.ends,
                             binding.pool, time.monotonic)
         new.start()
-        self._pools[key] = (new, backend, binding)
+        self._pools[key] = (new, binding)
         if existing is not None:
             existing[0].retire()
         return new

@@ -71,9 +71,11 @@ class BackendDefinition(Frozen):
 
 
 class ObjectField(TypedPart):
-    """A field of an object; its column is the field's name in snake_case when nothing else is said."""
+    """A field of an object; its column is the field's name in snake_case when nothing else is said. What is read only
+    is never taken from callers: the database fills it."""
 
     column: str = ""
+    read_only: bool = False
 
     @property
     def column_name(self) -> str:

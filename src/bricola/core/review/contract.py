@@ -55,8 +55,9 @@ def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts
         if not operation.shape.description:
             yield finding("operation.description", "The operation does not say what it does.", where,
                           mend="Add 'description:' to it or to its finder.")
-        for element in operation.shape.input.elements:
-            if element.least and element.sample is None:
+        for element in (*operation.shape.input.elements, *(two for one in operation.shape.input.elements
+                                                           if isinstance(one.type, Record) for two in one.type.elements)):
+            if element.least and element.sample is None and not isinstance(element.type, Record):
                 yield finding("operation.sample", f"{element.name} has no sample, so the sample request may find nothing.", where,
                               mend=f"Add 'sample:' to the field {element.name}.")
         for record in (operation.shape.input, operation.shape.output, *seen.values()):

@@ -10,9 +10,10 @@ from bricola.core.messages.decoder import Reader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
 from bricola.core.runtime.objects import DatabaseSession, Handler, compile_handler, probe_statement
 from bricola.core.runtime.pool import Pool
+from bricola.core.runtime.writes import compile_write
 from bricola.core.shapes.context import context_values
 from bricola.core.shapes.model import OperationShape, ServiceShape
-from bricola.core.shapes.resolve import ResolvedService
+from bricola.core.shapes.resolve import ResolvedOperation, ResolvedService
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,7 @@ class LiveService:
     probes: tuple[tuple[str, str], ...] = ()  # (backend, statement) to try once before the service goes live
     records: str = "all"  # which calls leave a record: all, faults, none
     notice: str = ""  # for callers, in the contract and on the page
+    pools: Mapping[str, Pool[DatabaseSession]] = field(default_factory=dict, compare=False, repr=False)  # by backend
     _contracts: dict[str, bytes] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
@@ -58,6 +60,10 @@ class LiveService:
         return found
 
 
+def _compile(operation: ResolvedOperation, pool: Pool[DatabaseSession]) -> Handler:
+    return compile_write(operation, pool) if operation.shape.writes else compile_handler(operation, pool)
+
+
 def compile_service(
     environment: EnvironmentDefinition, service: ServiceDefinition, release: int, resolved: ResolvedService,
     pools: Mapping[str, Pool[DatabaseSession]],
@@ -70,9 +76,9 @@ def compile_service(
         inside = replace(one, fixed=one.fixed | context_values(one, environment))
         operations[one.shape.name] = LiveOperation(
             one.shape, service.roles_for(one.shape.name), compile_decoder(one.shape.input, namespace),
-            compile_encoder(one.shape.output, namespace), faults, compile_handler(inside, pools[one.object.backend]),
+            compile_encoder(one.shape.output, namespace), faults, _compile(inside, pools[one.object.backend]),
         )
     by_tag = {f"{{{namespace}}}{name}": operation for name, operation in operations.items()}
     probes = tuple(dict.fromkeys((one.object.backend, probe_statement(one)) for one in resolved.operations))
     return LiveService(environment.name, service.name, service.segment, release, resolved.shape,
-                       service.name in environment.anonymous, by_tag, operations, probes, environment.records.of)
+                       service.name in environment.anonymous, by_tag, operations, probes, environment.records.of, pools=pools)

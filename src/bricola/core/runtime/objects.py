@@ -8,6 +8,7 @@ import base64
 import binascii
 import json
 from collections.abc import Awaitable, Callable, Sequence
+from contextlib import AbstractAsyncContextManager
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import lru_cache
@@ -39,11 +40,32 @@ class DatabaseSession(Protocol):
 
     async def rows(self, sql: str, parameters: Sequence[Any]) -> list[Row]: ...
 
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        """Inside a transaction; answers how many rows it changed. Raises ConstraintError for what a rule of the table forbids."""
+        ...
+
+    def transaction(self) -> AbstractAsyncContextManager[None]:
+        """Committed when the block ends, rolled back when it raises. SessionLostError with `begun` False when nothing began."""
+        ...
+
+    @property
+    def lock_clause(self) -> str:
+        """What makes a SELECT hold its row until the transaction ends; empty where the transaction itself does."""
+        ...
+
+
+class ConstraintError(ProblemError):
+    """A rule of the table forbids a write. `constraint` is unique, foreign, check or required."""
+
+    def __init__(self, constraint: str, problem: Problem) -> None:
+        super().__init__(problem)
+        self.constraint = constraint
+
 
 def compile_handler(operation: ResolvedOperation, pool: Pool[DatabaseSession]) -> Handler:
     """The handler of one object operation on the pool of its backend."""
     item = operation.shape.output.elements[0]
-    assert isinstance(item.type, Record)  # resolve_service makes it so
+    assert isinstance(item.type, Record)  # resolve_service makes it so; what writes is compiled by `writes`
     if operation.finder is None:
         return _compile_get(operation.object, item, operation.fixed, pool)
     return _compile_finder(operation, operation.finder, item, pool)
@@ -51,19 +73,20 @@ def compile_handler(operation: ResolvedOperation, pool: Pool[DatabaseSession]) -
 
 def probe_statement(operation: ResolvedOperation) -> str:
     """A statement that reads nothing, and fails where the table or a column of the object is missing."""
-    return _selection(operation.object, operation.shape.output.elements[0])[0] + " WHERE 1 = 0"
+    return f"{selection(operation.object, operation.row)[0]} WHERE 1 = 0"
 
 
 def _compile_get(definition: ObjectDefinition, item: Element, fixed: Values, pool: Pool[DatabaseSession]) -> Handler:
-    select, to_values = _selection(definition, item)
+    assert isinstance(item.type, Record)
+    select, to_values = selection(definition, item.type)
     keys = definition.key
-    where = " AND ".join(f"{_column(definition, key)} = ?" for key in keys)
+    where = " AND ".join(f"{column(definition, key)} = ?" for key in keys)
     sql = f"{select} WHERE {where}"
     name, label = item.name, f"{item.name} with {' and '.join(keys)}"
 
     async def get(values: Values) -> Values:
         given = fixed | values if fixed else values
-        key = [_bindable(given[one]) for one in keys]
+        key = [bindable(given[one]) for one in keys]
         rows = await _read(pool, sql, key, at_once=True)
         if not rows:
             words = " and ".join(str(one) for one in key)
@@ -78,9 +101,10 @@ def _compile_finder(
     operation: ResolvedOperation, finder: Finder, item: Element, pool: Pool[DatabaseSession]
 ) -> Handler:
     definition, fixed = operation.object, operation.fixed
-    select, to_values = _selection(definition, item)
+    assert isinstance(item.type, Record)
+    select, to_values = selection(definition, item.type)
     order = ordering(definition, finder)
-    columns = [_column(definition, one) for one in order]
+    columns = [column(definition, one) for one in order]
     order_by = f" ORDER BY {', '.join(columns)} LIMIT ?"
     beyond = f"({', '.join(columns)}) > ({', '.join('?' * len(columns))})"
     mark = f"{definition.name}.{finder.name}"
@@ -108,7 +132,7 @@ def _compile_finder(
         answer: Values = {name: found, "more": len(rows) > limit}
         if len(rows) > limit:
             last = found[-1]
-            answer["after"] = write_position(mark, [_bindable(last[one]) for one in order])
+            answer["after"] = write_position(mark, [bindable(last[one]) for one in order])
         return answer
 
     return find
@@ -137,24 +161,23 @@ async def _read(pool: Pool[DatabaseSession], sql: str, parameters: Sequence[Any]
             pool.give_back(session, broken)
 
 
-def _quoted(name: str) -> str:
+def quoted(name: str) -> str:
     return '"' + name.replace('"', '""') + '"'
 
 
-def _column(definition: ObjectDefinition, field: str) -> str:
+def column(definition: ObjectDefinition, field: str) -> str:
     found = definition.field(field)
     assert found is not None  # resolve_service has checked every reference
-    return _quoted(found.column_name)
+    return quoted(found.column_name)
 
 
-def _selection(definition: ObjectDefinition, item: Element) -> tuple[str, Callable[[Row], Values]]:
+def selection(definition: ObjectDefinition, row: Record) -> tuple[str, Callable[[Row], Values]]:
     """The SELECT of an object's columns, and the function from a row to values."""
-    assert isinstance(item.type, Record)
-    elements = item.type.elements
-    columns = [_quoted(definition.change_token) if definition.change_token and one.name == "changeToken"
-               else _column(definition, one.name) for one in elements]
+    elements = row.elements
+    columns = [quoted(definition.change_token) if definition.change_token and one.name == "changeToken"
+               else column(definition, one.name) for one in elements]
     to_values = _compile_row(elements)
-    return f"SELECT {', '.join(columns)} FROM {_quoted(definition.table)}", to_values
+    return f"SELECT {', '.join(columns)} FROM {quoted(definition.table)}", to_values
 
 
 @lru_cache(2048)
@@ -214,24 +237,22 @@ def _read_or_keep(read: Callable[[str], Any], value: Any) -> Any:
         return value
 
 
-def _bindable(value: Any) -> Any:
+def bindable(value: Any) -> Any:
     """A value as every driver takes it; text keeps the digits of a decimal."""
-    if value.__class__ in (str, int):
+    if value.__class__ in (str, int, bool):
         return value
-    if value.__class__ is bool:
-        return int(value)
     if isinstance(value, date | time):
         return value.isoformat()
     return str(value) if isinstance(value, Decimal) else value
 
 
 def _comparison(definition: ObjectDefinition, one: Filter) -> tuple[str, Callable[[Any], Any]]:
-    column = _column(definition, one.field)
+    name = column(definition, one.field)
     if one.compare in ("contains", "starts"):
         lead = "%" if one.compare == "contains" else ""
-        return f"LOWER({column}) LIKE ? ESCAPE '!'", lambda value: f"{lead}{_literal(value).lower()}%"
+        return f"LOWER({name}) LIKE ? ESCAPE '!'", lambda value: f"{lead}{_literal(value).lower()}%"
     sign = {"equal": "=", "from": ">=", "to": "<="}[one.compare]
-    return f"{column} {sign} ?", _bindable
+    return f"{name} {sign} ?", bindable
 
 
 def _literal(text: str) -> str:

@@ -18,9 +18,10 @@ from bricola.core.definitions.model import (
     TypedPart,
 )
 from bricola.core.problems import Problem, ProblemError, shown
-from bricola.core.shapes.model import Element, FaultShape, OperationShape, Record, ServiceShape
+from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
 from bricola.core.shapes.primitives import NUMBER_TYPES, ORDERED_TYPES, PRIMITIVES, TEXT_TYPES, Value
 from bricola.core.shapes.simple import SimpleType
+from bricola.core.shapes.writing import CHANGE_TOKEN, NESTED, TOKEN, VERBS, item_name, not_found, write_shape
 
 _FACETS = tuple(Facets.model_fields)
 _FACET_OWNERS = {
@@ -38,7 +39,9 @@ class ResolvedOperation:
 
     shape: OperationShape
     object: ObjectDefinition
-    finder: Finder | None  # None: reads one row by its key
+    finder: Finder | None  # None: what `verb` says, on one row
+    verb: str  # one of VERBS, or the finder's name
+    row: Record  # of the object, as it is read
     fixed: dict[str, Value]
     context: dict[str, tuple[str, SimpleType]] = field(default_factory=dict)  # input -> the environment's value, its type
 
@@ -80,19 +83,24 @@ def _operation(operation: Operation, catalogue: Catalogue, place: str) -> Resolv
             found=shown(source), mend=f"Define the object {source}, or name another one.",
         ))
     finder = next((one for one in definition.finders if one.name == verb), None)
-    if finder is None and verb != "get":
-        offered = ", ".join(["get", *(one.name for one in definition.finders)])
+    if finder is None and verb not in VERBS:
+        offered = ", ".join([*VERBS, *(one.name for one in definition.finders)])
         raise ProblemError(Problem(
             "reference.verb", f"The object {source} has no such operation or finder.", place=f"{place}, runs",
             expected=f"one of {offered}", found=shown(verb),
         ))
     row = object_record(definition, catalogue)
-    if finder is None:
+    if finder is not None:
+        shape = _finder_shape(operation, definition, finder, row)
+    elif verb == "get":
         shape = _get_shape(operation, definition, row)
     else:
-        shape = _finder_shape(operation, definition, finder, row)
+        shape = write_shape(operation, verb, definition, row)
     fixed, context, elements = _apply_parameters(operation, shape.input.elements, place)
-    return ResolvedOperation(replace(shape, input=Record(operation.name, elements)), definition, finder, fixed, context)
+    message = Record(operation.name, elements)
+    if verb in NESTED and finder is None:  # the row stands in an element of its own
+        message = Record(operation.name, (Element(item_name(row), Record(f"{operation.name}Input", elements)),))
+    return ResolvedOperation(replace(shape, input=message), definition, finder, verb, row, fixed, context)
 
 
 def object_record(definition: ObjectDefinition, catalogue: Catalogue) -> Record:
@@ -107,9 +115,9 @@ def object_record(definition: ObjectDefinition, catalogue: Catalogue) -> Record:
     ]
     for finder in definition.finders:
         where = f"object {definition.name}, finders, {finder.name}"
-        if finder.name == "get":
-            problems.append(Problem("finder.name", "A finder cannot be called get.", place=where,
-                                    mend="get always reads one row by its key. Give the finder another name."))
+        if finder.name in VERBS:
+            problems.append(Problem("finder.name", f"A finder cannot be called {finder.name}.", place=where,
+                                    mend=f"Every object has {', '.join(VERBS)}. Give the finder another name."))
         for used in (*finder.order, *(one.field for one in finder.filters)):
             if used not in names:
                 problems.append(Problem("finder.field", "The finder uses a field that the object does not have.",
@@ -124,8 +132,7 @@ def object_record(definition: ObjectDefinition, catalogue: Catalogue) -> Record:
     if problems:
         raise ProblemError(*problems)
     if definition.change_token:
-        token = SimpleType("string", min_length=1, max_length=64)
-        elements.append(Element("changeToken", token, description="Changes with every write of this row"))
+        elements.append(Element(CHANGE_TOKEN, TOKEN, description="Changes with every write of this row"))
     return Record(definition.record_name, tuple(elements), definition.description)
 
 
@@ -211,7 +218,7 @@ def simple_type(base: str, facets: dict[str, Value], place: str) -> SimpleType:
 def _get_shape(operation: Operation, definition: ObjectDefinition, row: Record) -> OperationShape:
     fields = {element.name: element for element in row.elements}
     key = tuple(replace(fields[name], least=1) for name in definition.key)
-    output = Record(f"{operation.name}Response", (Element(_item_name(row), row),))
+    output = Record(f"{operation.name}Response", (Element(item_name(row), row),))
     description = operation.description or f"Reads one {row.name[0].lower()}{row.name[1:]} by its key."
     return OperationShape(operation.name, Record(operation.name, key), output, (not_found(key),), description)
 
@@ -227,7 +234,7 @@ def _finder_shape(operation: Operation, definition: ObjectDefinition, finder: Fi
         Element("after", _POSITION, 0, description="Where to go on: the value of after in the answer before"),
     ]
     output = Record(f"{operation.name}Response", (
-        Element(_item_name(row), row, 0, None, description=f"In the order of {order}"),
+        Element(item_name(row), row, 0, None, description=f"In the order of {order}"),
         Element("more", SimpleType("boolean"), description="Whether rows follow after these"),
         Element("after", _POSITION, 0, description="Give it as after in the next call; absent when nothing follows"),
     ))
@@ -238,15 +245,6 @@ def _finder_shape(operation: Operation, definition: ObjectDefinition, finder: Fi
 def ordering(definition: ObjectDefinition, finder: Finder) -> list[str]:
     """The fields that order a finder's rows: what it says, then the key, so that no two rows are equal."""
     return list(dict.fromkeys((*finder.order, *definition.key)))
-
-
-def not_found(key: tuple[Element, ...]) -> FaultShape:
-    message = Element("message", SimpleType("string"), description="What was not found, in words")
-    return FaultShape("NotFound", Record("NotFound", (message, *key)), "There is no row with this key")
-
-
-def _item_name(row: Record) -> str:
-    return row.name[0].lower() + row.name[1:]
 
 
 def _filter_element(one: Filter, field: Element) -> Element:

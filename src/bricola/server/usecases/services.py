@@ -183,7 +183,7 @@ async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, A
             resolved = resolve_service(draft, bricola.catalogue)
             detail["operations"] = [
                 plain_operation(one.shape) | {"roles": sorted(draft.roles_for(one.shape.name)),
-                                              "runs": f"{one.object.name}.{one.finder.name if one.finder else 'get'}",
+                                              "runs": f"{one.object.name}.{one.verb}",
                                               "kept_inside": {key: str(value) for key, value in one.fixed.items()}
                                               | {key: f"context {name}" for key, (name, _) in one.context.items()}}
                 for one in resolved.operations

@@ -1,0 +1,192 @@
+"""Writing objects, on SQLite and on a real PostgreSQL server: the same definitions, the same answers."""
+
+import asyncio
+import os
+import sqlite3
+import time
+from collections.abc import AsyncIterator, Iterator
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from bricola.adapters.postgres import PostgresKind
+from bricola.adapters.secrets import NoSecrets, Secret
+from bricola.adapters.sqlite import SqliteKind
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.model import Binding, Endpoint, EnvironmentDefinition, PoolSettings
+from bricola.core.definitions.text import read_definition
+from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.problems import ProblemError
+from bricola.core.runtime.live import LiveService, compile_service
+from bricola.core.runtime.pool import Pool
+from bricola.core.shapes.resolve import resolve_service
+from tests.postgres import PASSWORD, PostgresServer, find_programs
+
+PARTS = (
+    "backend: river\nengine: sqlite",
+    """
+object: weir
+backend: river
+table: weir
+key: code
+change_token: version
+fields:
+  code: {type: string, max_length: 8}
+  place: {type: string, max_length: 40}
+  crest: {type: decimal, digits: 6, fraction: 2}
+  manned: {type: boolean}
+  built: {type: date, required: false}
+  notes: {type: string, max_length: 200, required: false}
+  river: {type: string}
+  made: {type: string, required: false, read_only: true}
+""",
+    """
+service: WeirBook
+operations:
+  GetWeir: {runs: weir.get}
+  CreateWeir: {runs: weir.create, input: {river: {given: fixed, value: LARK}}}
+  UpdateWeir: {runs: weir.update}
+  SaveWeir: {runs: weir.save}
+  DeleteWeir: {runs: weir.delete}
+""",
+)
+TABLES = ("CREATE TABLE river (code VARCHAR(8) PRIMARY KEY)", "INSERT INTO river VALUES ('LARK')",
+          "CREATE TABLE weir (code VARCHAR(8) PRIMARY KEY, place VARCHAR(40) NOT NULL UNIQUE, crest DECIMAL(6,2) NOT NULL CHECK (crest > 0),"
+          " manned BOOLEAN NOT NULL, built DATE, notes VARCHAR(200), river VARCHAR(8) NOT NULL REFERENCES river (code),"
+          " made VARCHAR(20) DEFAULT 'here', version INTEGER NOT NULL)")
+WEIR = {"code": "W1", "place": "Hollinweir", "crest": Decimal("4.20"), "manned": True}
+
+
+@pytest.fixture(scope="module")
+def postgres() -> Iterator[PostgresServer]:
+    if find_programs() is None and not os.environ.get("CI"):
+        pytest.skip("PostgreSQL is not installed: apt-get install postgresql")
+    server = PostgresServer()
+    yield server
+    server.remove()
+
+
+class OneSecret(NoSecrets):
+    def secrets(self, credential: str) -> list[Secret]:
+        return [Secret("password", "bricola", PASSWORD)]
+
+
+@pytest.fixture(params=["sqlite", "postgresql"])
+async def live(request: pytest.FixtureRequest, tmp_path: Path) -> AsyncIterator[LiveService]:
+    kind: Any
+    if request.param == "sqlite":
+        with sqlite3.connect(tmp_path / "w.db") as db:
+            for statement in TABLES:
+                db.execute(statement)
+        db.close()
+        kind, address = SqliteKind("river", tmp_path), "w.db"
+    else:
+        server: PostgresServer = request.getfixturevalue("postgres")
+        with server.connect() as connection:
+            connection.execute("DROP TABLE IF EXISTS weir, river")
+            for statement in TABLES:
+                connection.execute(statement.encode())
+        address = server.address
+        kind = PostgresKind("river", Binding(name="river", address=address, database="registry", credential="x"), OneSecret())
+    pool: Pool[Any] = Pool("river", kind, (Endpoint(name="main", address=address),), PoolSettings(max_size=4), time.monotonic)
+    catalogue = Catalogue(read_definition(text) for text in PARTS)
+    service = catalogue.find_service("WeirBook")
+    assert service is not None
+    yield compile_service(EnvironmentDefinition(name="live"), service, 1, resolve_service(service, catalogue), {"river": pool})
+    await pool.close()
+
+
+async def call(live: LiveService, operation: str, **values: object) -> dict[str, Any]:
+    answer = await live.by_name[operation].handle(values)
+    live.by_name[operation].encode(answer)
+    return answer
+
+
+async def read(live: LiveService, code: str = "W1") -> dict[str, Any]:
+    return dict((await call(live, "GetWeir", code=code))["weir"])
+
+
+async def test_a_row_is_created_changed_and_deleted_with_proof(live: LiveService) -> None:
+    assert await call(live, "CreateWeir", weir=WEIR) == {"code": "W1", "changeToken": "1"}
+    assert await read(live) == WEIR | {"built": None, "notes": None, "river": "LARK", "made": "here", "changeToken": "1"}
+    answer = await call(live, "UpdateWeir", code="W1", changeToken="1", place="Hollinweir", crest=Decimal("4.35"), notes="O'Brien's \"half\" 🚢; DROP TABLE weir")
+    assert answer == {"code": "W1", "changeToken": "2", "changedField": ["crest", "notes"]}
+    row = await read(live)
+    assert (row["crest"], row["manned"], row["changeToken"]) == (Decimal("4.35"), True, "2")
+    assert row["notes"].endswith("🚢; DROP TABLE weir")
+    assert (await call(live, "UpdateWeir", code="W1", changeToken="2", manned=True)) == {"code": "W1", "changeToken": "2", "changedField": []}
+    assert await call(live, "DeleteWeir", code="W1", changeToken="2") == {"code": "W1"}
+    with pytest.raises(DeclaredFaultError) as gone:
+        await call(live, "GetWeir", code="W1")
+    assert gone.value.name == "NotFound"
+
+
+async def test_what_cannot_be_is_a_declared_fault(live: LiveService) -> None:
+    await call(live, "CreateWeir", weir=WEIR)
+    for operation, values, fault in (
+        ("CreateWeir", {"weir": WEIR}, "AlreadyExists"), ("UpdateWeir", {"code": "W9", "changeToken": "1"}, "NotFound"),
+        ("UpdateWeir", {"code": "W1", "changeToken": "7", "manned": False}, "Conflict"), ("DeleteWeir", {"code": "W9", "changeToken": "1"}, "NotFound"),
+        ("DeleteWeir", {"code": "W1", "changeToken": "0"}, "Conflict"),
+    ):
+        with pytest.raises(DeclaredFaultError) as caught:
+            await call(live, operation, **values)
+        assert caught.value.name == fault
+        live.by_name[operation].encode_fault[fault](caught.value.detail)
+    assert (await read(live))["changeToken"] == "1"
+
+
+async def test_saving_says_what_it_did(live: LiveService) -> None:
+    whole = WEIR | {"river": "LARK"}
+    outcomes = []
+    for weir in (whole, whole, whole | {"notes": "Leaks"}, whole | {"notes": "Leaks"}, whole):
+        outcomes.append((await call(live, "SaveWeir", weir=weir))["outcome"])
+    assert outcomes == ["created", "unchanged", "updated", "unchanged", "updated"]
+    row = await read(live)
+    assert (row["notes"], row["changeToken"]) == (None, "3")  # equal to what was sent, so the note is gone
+
+
+@pytest.mark.parametrize(("change", "code"), [
+    ({"place": "Hollinweir", "code": "W2"}, "write.unique"), ({"crest": Decimal(-1), "code": "W2", "place": "x"}, "write.check"),
+    ({"river": "NILE", "code": "W2", "place": "x"}, "write.foreign"),
+])
+async def test_rules_of_the_table_refuse_and_store_nothing(live: LiveService, change: dict[str, Any], code: str) -> None:
+    await call(live, "CreateWeir", weir=WEIR)
+    with pytest.raises(ProblemError) as caught:
+        await call(live, "SaveWeir", weir=WEIR | {"river": "LARK"} | change)
+    assert caught.value.problem.code == code
+    assert "weir" not in caught.value.problem.sentence().lower().replace("saveweir", "")  # no name of the database's goes out
+    with pytest.raises(DeclaredFaultError):
+        await read(live, "W2")
+
+
+async def test_of_writers_at_once_one_wins_and_the_others_are_told(live: LiveService) -> None:
+    async def create(number: int) -> str:
+        try:
+            await call(live, "CreateWeir", weir=WEIR | {"place": f"place {number}"})
+        except DeclaredFaultError as fault:
+            return fault.name
+        return "created"
+
+    assert sorted(await asyncio.gather(*(create(number) for number in range(6)))) == ["AlreadyExists"] * 5 + ["created"]
+
+    async def update(number: int) -> str:
+        try:
+            await call(live, "UpdateWeir", code="W1", changeToken="1", notes=f"writer {number}")
+        except DeclaredFaultError as fault:
+            return fault.name
+        return "updated"
+
+    assert sorted(await asyncio.gather(*(update(number) for number in range(6)))) == ["Conflict"] * 5 + ["updated"]
+    assert (await read(live))["changeToken"] == "2"
+
+
+async def test_a_write_that_is_given_up_leaves_nothing_behind(live: LiveService) -> None:
+    task = asyncio.create_task(call(live, "CreateWeir", weir=WEIR))
+    await asyncio.sleep(0)
+    task.cancel()
+    with pytest.raises(asyncio.CancelledError):
+        await task
+    await asyncio.sleep(0.05)
+    await call(live, "SaveWeir", weir=WEIR | {"river": "LARK"})  # neither half stored nor locked
