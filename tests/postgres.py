@@ -8,9 +8,13 @@ import socket
 import subprocess
 import tempfile
 import time
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import psycopg
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
 
 PASSWORD = "lock-gate-17"
 
@@ -29,7 +33,7 @@ def free_port() -> int:
 class PostgresServer:
     """One server with the user `bricola` and the database `registry`. It can be killed and started again."""
 
-    def __init__(self) -> None:
+    def __init__(self, tls: bool = False) -> None:
         programs = find_programs()
         assert programs is not None
         self._programs = programs
@@ -45,6 +49,7 @@ class PostgresServer:
         secret.write_text(PASSWORD)
         secret.chmod(0o644)
         self._run("initdb", "-D", str(self._data), "-U", "bricola", "--auth=scram-sha-256", f"--pwfile={secret}", "--no-sync", "-E", "UTF8")
+        self._options = self._make_certificate() if tls else []
         self._process: subprocess.Popen[bytes] | None = None
         self.start()
         with self.connect("postgres") as db:
@@ -60,7 +65,7 @@ class PostgresServer:
     def start(self) -> None:
         self._process = subprocess.Popen(
             [*self._prefix, str(self._programs / "postgres"), "-D", str(self._data), "-p", str(self.port), "-h", "127.0.0.1",
-             "-k", str(self._folder), "-c", "fsync=off", "-c", "max_connections=40"],
+             "-k", str(self._folder), "-c", "fsync=off", "-c", "max_connections=40", *self._options],
             stdout=subprocess.DEVNULL, stderr=(self._folder / "log").open("ab"), cwd="/")
         deadline = time.monotonic() + 30
         while True:
@@ -71,6 +76,23 @@ class PostgresServer:
                 if self._process.poll() is not None or time.monotonic() > deadline:
                     raise RuntimeError((self._folder / "log").read_text()) from None
                 time.sleep(0.05)
+
+    def _make_certificate(self) -> list[str]:
+        """A certificate for 127.0.0.1 that nobody has reason to trust."""
+        key = ec.generate_private_key(ec.SECP256R1())
+        name = x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, "127.0.0.1")])
+        now = datetime.now(UTC)
+        certificate = (x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key()).serial_number(1)
+                       .not_valid_before(now - timedelta(hours=1)).not_valid_after(now + timedelta(days=2)).sign(key, hashes.SHA256()))
+        files = {"server.crt": certificate.public_bytes(serialization.Encoding.PEM), "server.key": key.private_bytes(
+            serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())}
+        owner = self._data.stat()
+        for file, content in files.items():
+            path = self._data / file
+            path.write_bytes(content)
+            path.chmod(0o600)
+            os.chown(path, owner.st_uid, owner.st_gid)
+        return ["-c", "ssl=on"]
 
     def kill(self) -> None:
         """As a machine that is switched off: no goodbye to those who are connected."""

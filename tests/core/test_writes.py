@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 from bricola.adapters.postgres import PostgresKind
-from bricola.adapters.secrets import NoSecrets, Secret
+from bricola.adapters.secrets import Secret
 from bricola.adapters.sqlite import SqliteKind
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import Binding, Endpoint, EnvironmentDefinition, PoolSettings
@@ -68,7 +68,9 @@ def postgres() -> Iterator[PostgresServer]:
     server.remove()
 
 
-class OneSecret(NoSecrets):
+class OneSecret:
+    def used(self, credential: str) -> None: ...
+
     def secrets(self, credential: str) -> list[Secret]:
         return [Secret("password", "bricola", PASSWORD)]
 

@@ -149,6 +149,25 @@ def test_a_check_names_the_first_stage_that_fails(client: Client, twins: tuple[P
     assert (encrypted["stage"], encrypted["problem"]["found"]) == ("tls", "none")
 
 
+def test_tls_is_demanded_and_verified(client: Client) -> None:
+    server = PostgresServer(tls=True)
+    try:
+        with server.connect() as db:
+            db.execute("CREATE TABLE vessel AS SELECT 1 AS registration")
+        stages = {}
+        for tls in ("encrypt", "verify"):
+            client.apply({"environments/tls.yaml": "environment: tls\nbackends:\n  registry:\n"
+                          f"    address: '{server.address}'\n    database: registry\n    credential: registry-live\n    tls: {tls}\n"})
+            stages[tls] = {one["stage"]: one for one in client.check("tls", "registry")[0]["stages"]}
+        assert stages["encrypt"]["tls"]["detail"].startswith("TLSv1.")
+        assert stages["encrypt"]["signed on"]["outcome"] == "passed"
+        assert stages["verify"]["tls"]["outcome"] == "failed"
+        assert "not trusted" in stages["verify"]["tls"]["detail"]
+        assert stages["verify"]["signed on"]["outcome"] == "not tried"
+    finally:
+        server.remove()
+
+
 class Peer:
     """Something that listens and answers everybody with the same bytes, or never."""
 

@@ -24,13 +24,3 @@ class Secrets(Protocol):
     def used(self, credential: str) -> None:
         """A sign-on with it succeeded just now."""
         ...
-
-
-class NoSecrets:
-    """For backends that need none."""
-
-    def secrets(self, credential: str) -> list[Secret]:
-        return []
-
-    def used(self, credential: str) -> None:
-        pass

@@ -77,7 +77,6 @@ class _Comparison:
 
     def __init__(self, operation: str) -> None:
         self._operation = operation
-        self._inside: list[str] = []  # records around; a record is finite, so this is for the path only
 
     def _change(self, verdict: Verdict, rule: str, place: str, message: str, before: object = "", after: object = "") -> ContractChange:
         return ContractChange(verdict, rule, self._operation, place, message, str(before), str(after))
