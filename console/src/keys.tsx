@@ -17,7 +17,6 @@ const SECTION: Record<string, Key[]> = {
   "/tests": [{ keys: ["Ctrl", "Enter"], word: "send" }],
   "/releases": [{ keys: ["J", "K"], word: "next, previous change" }, { keys: ["Shift", "D"], word: "to deploy" }, { keys: ["Shift", "R"], word: "to roll back" }],
   "/definitions": [{ keys: ["Ctrl", "S"], word: "save" }, { keys: ["/"], word: "narrow the list" }],
-  "/access": [{ keys: ["/"], word: "narrow the list" }],
   "/pools": [{ keys: ["J", "K"], word: "next, previous pool" }],
   "/calls": [{ keys: ["J", "K"], word: "next, previous" }, { keys: ["Enter"], word: "open on the test bench" }, { keys: ["/"], word: "search" }],
 };
