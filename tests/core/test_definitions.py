@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import read_bundle, read_folder, write_folder
-from bricola.core.definitions.model import KINDS, TypeDefinition
+from bricola.core.definitions.model import KINDS
+from bricola.core.definitions.parts import TypeDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.problems import ProblemError
 from bricola.core.review import Severity, review

@@ -6,6 +6,7 @@ from collections.abc import AsyncIterator
 from pathlib import Path
 
 import pytest
+from bricola.core.runtime.statements import Keyset
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -14,9 +15,10 @@ from bricola.core.definitions.model import Endpoint, EnvironmentDefinition, Pool
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import ProblemError
 from bricola.core.runtime.live import LiveService, compile_service
-from bricola.core.runtime.objects import read_position, write_position
 from bricola.core.runtime.pool import Pool
+from bricola.core.shapes.model import Element
 from bricola.core.shapes.resolve import resolve_service
+from bricola.core.shapes.simple import SimpleType
 from tests.core.samples import gauge_catalogue
 
 PLACES = ["Weir", "weir tail", "100% Lock", "100 Lock", "a_b", "aXb", "O'Brien", 'say "hi"', "Łódź", "Ω🚢", "", "Weir"]
@@ -92,10 +94,19 @@ async def test_pages_hold_every_row_once_in_order(live: LiveService, limit: int,
     assert len(set(seen)) == len(PLACES)
 
 
-@given(st.text(max_size=60) | st.builds(lambda values: write_position("other.mark", values), st.lists(st.integers())))
+_CODE = SimpleType("string")
+_KEYSET, _OTHER = (Keyset(["code"], {"code": "c"}, {"code": Element("code", _CODE)}, "sqlite", mark) for mark in ("gauge.search", "other.mark"))
+
+
+@given(st.text(max_size=60) | st.builds(lambda code: _OTHER.position({"code": code}), st.text(max_size=9)))
 def test_a_foreign_position_is_refused(text: str) -> None:
     with pytest.raises(ProblemError, match="not a position that this operation gave"):
-        read_position(text, "gauge.search", 1, "FindGauges/after")
+        _KEYSET.beyond(text, "FindGauges/after")
+
+
+@given(st.text(max_size=30))
+def test_a_position_comes_back_as_it_was(code: str) -> None:
+    assert _KEYSET.beyond(_KEYSET.position({"code": code}), "") == ("(c) > (?)", [code])
 
 
 async def test_a_missing_database_is_never_created_and_hides_its_path(tmp_path: Path) -> None:

@@ -2,22 +2,43 @@
 
 import asyncio
 import contextlib
+import re
 from collections.abc import AsyncIterator, Sequence
+from datetime import date, datetime, time
+from decimal import Decimal
 from functools import lru_cache
 from typing import Any
-from urllib.parse import urlsplit
 
 import psycopg
 from psycopg import AsyncConnection, AsyncRawCursor
-from psycopg.errors import CheckViolation, ForeignKeyViolation, InvalidAuthorizationSpecification, NotNullViolation, UniqueViolation
+from psycopg.errors import (
+    CheckViolation,
+    ForeignKeyViolation,
+    InvalidAuthorizationSpecification,
+    NotNullViolation,
+    QueryCanceled,
+    UniqueViolation,
+)
 from psycopg.pq import TransactionStatus
 
+from bricola.adapters.addresses import host_and_port
 from bricola.adapters.secrets import Secret, Secrets
-from bricola.adapters.sqlite import statement_failed, unreachable
+from bricola.adapters.statements import (
+    CHUNK,
+    Bounds,
+    in_utc,
+    refuse_null_bytes,
+    sign_on_refused,
+    statement_failed,
+    too_slow,
+    unreachable,
+    value_refused,
+)
 from bricola.core.definitions.model import Binding, Endpoint
-from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.objects import ConstraintError, Row
+from bricola.core.problems import ProblemError
+from bricola.core.runtime.databases import ConstraintError, Row
 from bricola.core.runtime.sessions import SessionLostError
+from bricola.core.shapes.sql import numbered
 
 DEFAULT_PORT = 5432
 SSL_MODES = {"off": "disable", "encrypt": "require", "verify": "verify-full"}  # libpq's words for them
@@ -27,11 +48,33 @@ Connection = AsyncConnection[Any]
 _CONSTRAINTS = ((UniqueViolation, "unique"), (ForeignKeyViolation, "foreign"), (CheckViolation, "check"), (NotNullViolation, "required"))
 
 
+_ABOUT = re.compile(r"\((.+?)\)=")  # the columns in the detail of a violation, in every language of the server
+
+
+def bound(parameters: Sequence[Any]) -> list[Any]:
+    """Values as text where the server should find the type itself: from the column that they meet."""
+    return [value if value is None or value.__class__ in (str, int, bool, float, bytes) else _as_text(value) for value in parameters]
+
+
+def _as_text(value: Any) -> Any:
+    if isinstance(value, datetime):
+        return in_utc(value).isoformat()
+    if isinstance(value, date | time):
+        return value.isoformat()
+    return str(value) if isinstance(value, Decimal) else value
+
+
+@lru_cache(4096)
+def _statement(sql: str) -> bytes:
+    return numbered(sql, "$").encode()
+
+
 class PostgresSession:
     """One connection in autocommit mode."""
 
-    def __init__(self, name: str, connection: Connection, user: str) -> None:
+    def __init__(self, name: str, connection: Connection, user: str, binding: Binding) -> None:
         self._name = name
+        self._limits = binding.limits
         self.connection = connection
         self.user = user
 
@@ -44,38 +87,58 @@ class PostgresSession:
         return None
 
     async def rows(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+        refuse_null_bytes(parameters)
         try:
             async with self.connection.cursor() as cursor:
-                await cursor.execute(numbered(sql).encode(), parameters)
-                return await cursor.fetchall()
+                bounds = Bounds(self._name, self._limits)
+                part: list[Row] = []
+                async for row in cursor.stream(_statement(sql), bound(parameters), size=CHUNK):
+                    part.append(row)
+                    if len(part) == CHUNK:
+                        bounds.add(part)
+                        part = []
+                bounds.add(part)
+                return bounds.rows
         except asyncio.CancelledError:
             with contextlib.suppress(psycopg.Error):
                 await self.connection.cancel_safe(timeout=1.0)
             raise
         except psycopg.Error as error:
-            problem = statement_failed(self._name, error)
-            if not self.sound:
-                raise SessionLostError(problem, begun=True) from None
-            raise ProblemError(problem) from None
-
+            raise self._failed(error) from None
 
     @property
     def lock_clause(self) -> str:
         return " FOR UPDATE"
 
     async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        async with self._writing(sql, parameters) as cursor:
+            return int(cursor.rowcount)
+
+    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+        async with self._writing(sql, parameters) as cursor:
+            rows: list[Row] = await cursor.fetchall()
+            return rows
+
+    @contextlib.asynccontextmanager
+    async def _writing(self, sql: str, parameters: Sequence[Any]) -> AsyncIterator[Any]:
+        refuse_null_bytes(parameters)
         try:
             async with self.connection.cursor() as cursor:
-                await cursor.execute(numbered(sql).encode(), parameters)
-                return cursor.rowcount
+                await cursor.execute(_statement(sql), bound(parameters))
+                yield cursor
         except psycopg.IntegrityError as error:
             constraint = next((word for kind, word in _CONSTRAINTS if isinstance(error, kind)), "check")
-            raise ConstraintError(constraint, statement_failed(self._name, error)) from None
+            raise ConstraintError(constraint, statement_failed(self._name, error), _columns(error)) from None
+        except psycopg.DataError as error:
+            raise ProblemError(value_refused(error)) from None
         except psycopg.Error as error:
-            problem = statement_failed(self._name, error)
-            if not self.sound:
-                raise SessionLostError(problem, begun=True) from None
-            raise ProblemError(problem) from None
+            raise self._failed(error) from None
+
+    def _failed(self, error: psycopg.Error) -> ProblemError:
+        problem = statement_failed(self._name, error)
+        if not self.sound:
+            return SessionLostError(problem, begun=True)
+        return too_slow(self._name, self._limits) if isinstance(error, QueryCanceled) else ProblemError(problem)
 
     @contextlib.asynccontextmanager
     async def transaction(self) -> AsyncIterator[None]:
@@ -92,33 +155,12 @@ class PostgresSession:
             raise
 
 
-@lru_cache(4096)
-def numbered(sql: str) -> str:
-    """`?` as `$1`, `$2`, …, outside of quoted names."""
-    pieces: list[str] = []
-    count, quoted = 0, False
-    for one in sql:
-        if one == '"':
-            quoted = not quoted
-        if one == "?" and not quoted:
-            count += 1
-            pieces.append(f"${count}")
-        else:
-            pieces.append(one)
-    return "".join(pieces)
-
-
-def host_and_port(address: str) -> tuple[str, int]:
-    """Of `host:port`; the port may be left out, an IPv6 address stands in brackets. Raises ProblemError."""
-    try:
-        parts = urlsplit(f"//{address}")
-        host, port = parts.hostname or "", parts.port or DEFAULT_PORT
-    except ValueError:
-        host, port = "", 0
-    if not host or "/" in address or "@" in address:
-        raise ProblemError(Problem("endpoint.address", "This is not an address.", place=address,
-                                   expected="host:port, like db-north.larkmere.example:5432"))
-    return host, port
+def _columns(error: psycopg.IntegrityError) -> list[str]:
+    """The columns that a violation is about, where the server tells."""
+    if error.diag.column_name:
+        return [error.diag.column_name]
+    told = _ABOUT.search(error.diag.message_detail or "")
+    return [one.strip().strip('"') for one in told[1].split(",")] if told else []
 
 
 class PostgresKind:
@@ -146,11 +188,9 @@ class PostgresKind:
                 raise unreachable(self._name, said(error)) from None
             if self._binding.credential:
                 self._secrets.used(self._binding.credential)
-            return PostgresSession(self._name, connection, secret.user)
-        raise ProblemError(Problem(
-            "backend.sign-on", f"The backend {self._name} refused Bricola's sign-on.", Kind.BACKEND,
-            mend="The people who run the service replace the credential.",
-            inner=f"{endpoint.address}, credential {self._binding.credential or 'none'}: {said(refused) if refused else 'no secret'}"))
+            return PostgresSession(self._name, connection, secret.user, self._binding)
+        raise sign_on_refused(self._name, f"{endpoint.address}, credential {self._binding.credential or 'none'}: "
+                                          f"{said(refused) if refused else 'no secret'}")
 
     def is_sound(self, session: PostgresSession) -> bool:
         return session.sound
@@ -213,8 +253,15 @@ def is_refusal(error: psycopg.Error) -> bool:
 
 async def connect(binding: Binding, endpoint: Endpoint, secret: Secret) -> Connection:
     """One connection with its statements not in transactions. Raises psycopg.Error."""
-    host, port = host_and_port(endpoint.address)
+    host, port = host_and_port(endpoint.address, DEFAULT_PORT)
     return await AsyncConnection.connect(
         host=host, port=port, dbname=binding.database or None, user=secret.user or None, password=secret.value or None,
         sslmode=SSL_MODES[binding.tls], connect_timeout=int(max(2, binding.pool.connect_timeout)), autocommit=True,
-        application_name="bricola", cursor_factory=AsyncRawCursor)
+        application_name="bricola", cursor_factory=AsyncRawCursor, options=_options(binding))
+
+
+def _options(binding: Binding) -> str:
+    """Settings of the session, in force from its first statement."""
+    settings = {"statement_timeout": f"{int(binding.limits.seconds * 1000)}", "TimeZone": "UTC",
+                "default_transaction_read_only": "on" if binding.read_only else "off"}
+    return " ".join(f"-c {name}={value}" for name, value in settings.items())

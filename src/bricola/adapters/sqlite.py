@@ -2,15 +2,19 @@
 
 import asyncio
 import contextlib
+import re
 import sqlite3
 from collections.abc import AsyncIterator, Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from datetime import date, datetime, time
+from decimal import Decimal
 from pathlib import Path
 from typing import Any, TypeVar
 
-from bricola.core.definitions.model import Endpoint
-from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.objects import ConstraintError, Row
+from bricola.adapters.statements import CHUNK, Bounds, in_utc, refuse_null_bytes, statement_failed, too_slow, unreachable
+from bricola.core.definitions.model import Binding, Endpoint, StatementLimits
+from bricola.core.problems import ProblemError
+from bricola.core.runtime.databases import ConstraintError, Row
 from bricola.core.runtime.sessions import SessionLostError
 
 _FILE_ERRORS = (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CANTOPEN)
@@ -21,14 +25,30 @@ _CONSTRAINTS = {
 _WAIT_SECONDS = 5.0  # for a lock that another writer holds, in the worker thread
 
 
+_ABOUT = re.compile(r"constraint failed: (.+)")  # the columns that a message of SQLite names
+
 T = TypeVar("T")
+
+
+def bound(parameters: Sequence[Any]) -> list[Any]:
+    """Values as SQLite takes them: text keeps the digits of a decimal, moments are in UTC."""
+    return [value if value is None or value.__class__ in (str, int, bool, float, bytes) else _as_text(value) for value in parameters]
+
+
+def _as_text(value: Any) -> Any:
+    if isinstance(value, datetime):
+        return in_utc(value).isoformat().replace("+00:00", "Z")
+    if isinstance(value, date | time):
+        return value.isoformat()
+    return str(value) if isinstance(value, Decimal) else value
 
 
 class SqliteSession:
     """One connection with one worker thread. Short reads may run on the caller's thread: see `rows_at_once`."""
 
-    def __init__(self, name: str, connection: sqlite3.Connection, worker: ThreadPoolExecutor) -> None:
+    def __init__(self, name: str, connection: sqlite3.Connection, worker: ThreadPoolExecutor, limits: StatementLimits) -> None:
         self._name = name
+        self._limits = limits
         self.connection = connection
         self.worker = worker
         self.sound = True
@@ -36,24 +56,34 @@ class SqliteSession:
     def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[Row] | None:
         """A read by key costs some 10 µs here and 100 µs through a thread. None when the database is locked."""
         try:
-            return self.connection.execute(sql, parameters).fetchall()
+            return self.connection.execute(sql, bound(parameters)).fetchall()
         except sqlite3.OperationalError as error:
             if error.sqlite_errorcode in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
                 return None
             raise self._failed(error) from None
-        except sqlite3.Error as error:
+        except (sqlite3.Error, OverflowError) as error:
             raise self._failed(error) from None
 
     async def rows(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
-        """Run in the worker. A call that is given up interrupts its statement, so that the session is free again."""
+        """Run in the worker. A call that is given up, or that takes too long, interrupts its statement, so that the
+        session is free again."""
         work = asyncio.get_running_loop().run_in_executor(self.worker, self._rows_waiting, sql, parameters)
         try:
-            return await asyncio.shield(work)
+            async with asyncio.timeout(self._limits.seconds):
+                return await asyncio.shield(work)
+        except TimeoutError:
+            await self._give_up(work)
+            raise too_slow(self._name, self._limits) from None
         except asyncio.CancelledError:
-            self.connection.interrupt()
-            with contextlib.suppress(ProblemError):
-                await work
+            await self._give_up(work)
             raise
+
+    async def _give_up(self, work: "asyncio.Future[Any]") -> None:
+        """Interrupt until the worker is free: a statement that has not begun yet cannot be interrupted."""
+        while not work.done():
+            self.connection.interrupt()
+            await asyncio.wait([work], timeout=0.05)
+        work.exception()  # looked at: it is of the interruption
 
     @property
     def lock_clause(self) -> str:
@@ -61,6 +91,9 @@ class SqliteSession:
 
     async def write(self, sql: str, parameters: Sequence[Any]) -> int:
         return await self._in_worker(self._write, sql, parameters)
+
+    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+        return await self._in_worker(self._write_returning, sql, parameters)
 
     @contextlib.asynccontextmanager
     async def transaction(self) -> AsyncIterator[None]:
@@ -77,28 +110,41 @@ class SqliteSession:
         return await asyncio.shield(asyncio.get_running_loop().run_in_executor(self.worker, work, sql, parameters))
 
     def _write(self, sql: str, parameters: Sequence[Any]) -> int:
+        return self._changing(lambda: self.connection.execute(sql, bound(parameters)).rowcount, parameters)
+
+    def _write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+        return self._changing(lambda: self.connection.execute(sql, bound(parameters)).fetchall(), parameters)
+
+    def _changing(self, work: Callable[[], T], parameters: Sequence[Any]) -> T:
+        refuse_null_bytes(parameters)
         try:
             self.connection.execute(f"PRAGMA busy_timeout={int(_WAIT_SECONDS * 1000)}")
             try:
-                return self.connection.execute(sql, parameters).rowcount
+                return work()
             finally:
                 self.connection.execute("PRAGMA busy_timeout=0")
         except sqlite3.IntegrityError as error:
-            raise ConstraintError(_CONSTRAINTS.get(error.sqlite_errorcode, "check"), statement_failed(self._name, error)) from None
-        except sqlite3.Error as error:
+            told = _ABOUT.search(str(error))
+            columns = [one.strip().rpartition(".")[2] for one in told[1].split(",")] if told else []
+            raise ConstraintError(_CONSTRAINTS.get(error.sqlite_errorcode, "check"), statement_failed(self._name, error), columns) from None
+        except (sqlite3.Error, OverflowError) as error:
             raise self._failed(error) from None
 
     def _rows_waiting(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
         try:
             self.connection.execute(f"PRAGMA busy_timeout={int(_WAIT_SECONDS * 1000)}")
             try:
-                return self.connection.execute(sql, parameters).fetchall()
+                cursor = self.connection.execute(sql, bound(parameters))
+                bounds = Bounds(self._name, self._limits)
+                while part := cursor.fetchmany(CHUNK):
+                    bounds.add(part)
+                return bounds.rows
             finally:
                 self.connection.execute("PRAGMA busy_timeout=0")
-        except sqlite3.Error as error:
+        except (sqlite3.Error, OverflowError) as error:
             raise self._failed(error) from None
 
-    def _failed(self, error: sqlite3.Error) -> ProblemError:
+    def _failed(self, error: Exception) -> ProblemError:
         problem = statement_failed(self._name, error)
         # The low byte is the primary code: an I/O error, a damaged file, a file that is gone.
         if (getattr(error, "sqlite_errorcode", 0) & 0xFF) in _FILE_ERRORS:
@@ -107,30 +153,25 @@ class SqliteSession:
         return ProblemError(problem)
 
 
-def statement_failed(backend: str, error: Exception) -> Problem:
-    """A backend that answers refused a statement; the cause is for owners."""
-    return Problem(
-        "backend.failed", f"The backend {backend} did not answer the query.", Kind.BACKEND,
-        mend="The people who run the service find the cause in the record of this call.", inner=str(error).strip())
-
-
 class SqliteKind:
     """How the pool handles SQLite sessions. `name` is the backend's; an endpoint's address is a file below `data`."""
 
-    def __init__(self, name: str, data: Path) -> None:
+    def __init__(self, name: str, data: Path, binding: Binding | None = None) -> None:
         self._name = name
         self._data = data
+        self._limits = binding.limits if binding is not None else StatementLimits()
+        self._read_only = binding is not None and binding.read_only
 
     async def open(self, endpoint: Endpoint) -> SqliteSession:
         """Raises ProblemError when the file is missing or is no database; a missing file is never created."""
         path = self._data / endpoint.address
         worker = ThreadPoolExecutor(1, thread_name_prefix=f"sqlite-{self._name}")
         try:
-            connection = await asyncio.get_running_loop().run_in_executor(worker, connect, path)
+            connection = await asyncio.get_running_loop().run_in_executor(worker, connect, path, self._read_only)
         except sqlite3.Error as error:
             worker.shutdown(wait=False)
             raise unreachable(self._name, f"{path}: {error}") from None
-        return SqliteSession(self._name, connection, worker)
+        return SqliteSession(self._name, connection, worker, self._limits)
 
     def is_sound(self, session: SqliteSession) -> bool:
         return session.sound
@@ -165,9 +206,9 @@ class SqliteKind:
         return None
 
 
-def connect(path: Path) -> sqlite3.Connection:
+def connect(path: Path, read_only: bool = False) -> sqlite3.Connection:
     """Open an existing database and read its schema, so that what is no database is told now."""
-    uri = f"{path.absolute().as_uri()}?mode=rw"
+    uri = f"{path.absolute().as_uri()}?mode={'ro' if read_only else 'rw'}"
     connection = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False, timeout=0)
     try:
         connection.execute("PRAGMA foreign_keys=ON")
@@ -176,9 +217,3 @@ def connect(path: Path) -> sqlite3.Connection:
         connection.close()
         raise
     return connection
-
-
-def unreachable(backend: str, inner: str) -> ProblemError:
-    return ProblemError(Problem(
-        "backend.unreachable", f"The backend {backend} cannot be reached.", Kind.BACKEND,
-        mend="The people who run the service find the cause in the record of this call.", inner=inner))

@@ -9,14 +9,15 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from bricola.adapters.mariadb import MariaKind
 from bricola.adapters.postgres import PostgresKind
 from bricola.adapters.secrets import Secrets
 from bricola.adapters.sqlite import SqliteKind
 from bricola.core.definitions.catalogue import Catalogue, backends_of
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.runtime.databases import DatabasePool as AnyPool
 from bricola.core.runtime.live import LiveService, compile_service
-from bricola.core.runtime.objects import DatabaseSession
 from bricola.core.runtime.pool import Pool
 from bricola.core.runtime.sessions import SessionKind
 from bricola.core.shapes.resolve import ResolvedService
@@ -24,7 +25,6 @@ from bricola.core.shapes.resolve import ResolvedService
 log = logging.getLogger("bricola.runtime")
 
 Place = tuple[str, str]  # environment, and the service's segment of the address
-AnyPool = Pool[DatabaseSession]
 
 
 @dataclass(frozen=True)
@@ -112,7 +112,7 @@ class Runtime:
                 for (environment, backend), pool in self.pools().items()]
 
     def has_engine(self, engine: str) -> bool:
-        return engine in ("sqlite", "postgresql")
+        return engine in ("sqlite", "postgresql", "mariadb")
 
     async def prepare(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int,
                       catalogue: Catalogue, resolved: ResolvedService) -> LiveService:
@@ -195,9 +195,11 @@ class Runtime:
     def _kind(self, backend: BackendDefinition, binding: Binding, environment: str) -> SessionKind[Any]:
         if backend.engine == "postgresql":
             return PostgresKind(backend.name, binding, self._secrets)
+        if backend.engine == "mariadb":
+            return MariaKind(backend.name, binding, self._secrets)
         for end in binding.ends:
             if (self._data / end.address).resolve() in (self._data / "bricola.db", self._data / "calls.db"):
                 raise ProblemError(Problem(
                     "binding.own-store", "A backend cannot be Bricola's own store, which holds its people and secrets.",
                     Kind.INPUT, place=f"environment {environment}, backends, {backend.name}, file", found=end.address))
-        return SqliteKind(backend.name, self._data)
+        return SqliteKind(backend.name, self._data, binding)

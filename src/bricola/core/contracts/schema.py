@@ -2,7 +2,7 @@
 
 from lxml import etree
 
-from bricola.core.contracts.names import XSD
+from bricola.core.contracts.names import XML, XSD
 from bricola.core.shapes.model import Element, FaultShape, Record, ServiceShape
 from bricola.core.shapes.simple import SimpleType
 
@@ -60,10 +60,12 @@ def _local_element(sequence: etree._Element, element: Element) -> None:
         node.set("minOccurs", str(element.least))
     if element.most != 1:
         node.set("maxOccurs", "unbounded" if element.most is None else str(element.most))
+    if element.nillable:
+        node.set("nillable", "true")
     text = element.description
     if element.unit:
         text = f"{text}, in {element.unit}" if text else f"In {element.unit}"
-    _document(node, text)
+    _document(node, text, element.labels)
     if inline and isinstance(kind, SimpleType):
         _restriction(etree.SubElement(node, f"{_X}simpleType"), kind)
 
@@ -85,7 +87,14 @@ def _restriction(parent: etree._Element, kind: SimpleType) -> None:
         etree.SubElement(node, f"{_X}enumeration", value=code)
 
 
-def _document(parent: etree._Element, text: str) -> None:
-    if text:
+def _document(parent: etree._Element, text: str, labels: tuple[tuple[str, str], ...] = ()) -> None:
+    """The description, and each label that has a language in an element of its own."""
+    told = [("", text)] if text else []
+    told += [(language, label) for language, label in labels if language]
+    if told:
         annotation = etree.SubElement(parent, f"{_X}annotation")
-        etree.SubElement(annotation, f"{_X}documentation").text = text
+        for language, words in told:
+            node = etree.SubElement(annotation, f"{_X}documentation")
+            node.text = words
+            if language:
+                node.set(f"{{{XML}}}lang", language)

@@ -4,16 +4,10 @@ from collections.abc import Iterable, Iterator
 from typing import TypeVar, cast
 
 from bricola.core.definitions.base import Frozen
-from bricola.core.definitions.model import (
-    BackendDefinition,
-    Definition,
-    EnvironmentDefinition,
-    ObjectDefinition,
-    RecordDefinition,
-    ServiceDefinition,
-    TypeDefinition,
-    TypedPart,
-)
+from bricola.core.definitions.model import BackendDefinition, Definition, EnvironmentDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.objects import ObjectDefinition
+from bricola.core.definitions.parts import RecordDefinition, TypeDefinition, TypedPart
+from bricola.core.definitions.queries import QueryDefinition
 
 Reference = tuple[str, str]  # kind and name
 D = TypeVar("D", bound=Frozen)
@@ -51,6 +45,14 @@ class Catalogue:
 
     def find_object(self, name: str) -> ObjectDefinition | None:
         return self._get(ObjectDefinition, name)
+
+    def find_query(self, name: str) -> QueryDefinition | None:
+        return self._get(QueryDefinition, name)
+
+    def find_source(self, operation: Operation) -> ObjectDefinition | QueryDefinition | None:
+        """The definition that an operation runs."""
+        kind, name = operation.source
+        return self.find_query(name) if kind == "query" else self.find_object(name)
 
     def find_service(self, name: str) -> ServiceDefinition | None:
         return self._get(ServiceDefinition, name)
@@ -90,16 +92,26 @@ class Catalogue:
                 if add(record) and record is not None:
                     add_types(record.fields)
 
+        def add_object(definition: ObjectDefinition | None) -> None:
+            if not add(definition) or definition is None:
+                return
+            add(self.find_backend(definition.backend))
+            add_types(definition.fields)
+            for name in (*(one.object for one in definition.children), *(one.refers_to for one in definition.fields if one.refers_to)):
+                add_object(self.find_object(name))
+
         add(service)
         for operation in service.operations:
-            source = self.find_object(operation.runs.partition(".")[0])
-            if add(source) and source is not None:
+            source = self.find_source(operation)
+            if isinstance(source, ObjectDefinition):
+                add_object(source)
+            elif add(source) and source is not None:
                 add(self.find_backend(source.backend))
-                add_types(source.fields)
+                add_types((*source.prompts, *source.columns, *source.measures))
         return Catalogue(sorted(found.values(), key=lambda one: (one.kind, one.name)))
 
 
 def backends_of(catalogue: Catalogue, service: ServiceDefinition) -> list[str]:
     """The names of the backends that a service reaches, each once."""
-    objects = (catalogue.find_object(operation.runs.partition(".")[0]) for operation in service.operations)
-    return list(dict.fromkeys(one.backend for one in objects if one is not None))
+    sources = (catalogue.find_source(operation) for operation in service.operations)
+    return list(dict.fromkeys(one.backend for one in sources if one is not None))

@@ -1,63 +1,15 @@
 """The kinds of definition. Each is data only; what it means is worked out in `shapes`, `runtime` and `review`."""
 
-import re
 from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field as Described
 from pydantic import StringConstraints
 
 from bricola.core.definitions.base import ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Scalar
-
-
-class Facets(Frozen):
-    """What narrows a type; the names follow W3C XML Schema Part 2, section 4.3, in plain words."""
-
-    length: int | None = Described(None, ge=0)
-    min_length: int | None = Described(None, ge=0)
-    max_length: int | None = Described(None, ge=0)
-    pattern: str | None = None
-    codes: tuple[Scalar, ...] = ()
-    digits: int | None = Described(None, ge=1)
-    fraction: int | None = Described(None, ge=0)
-    min: Scalar | None = None
-    max: Scalar | None = None
-
-
-class _Based(Frozen):
-    name: ElementName
-    base: str
-    description: Line = ""
-
-
-class TypeDefinition(Facets, _Based):
-    """A named simple type, used by fields of any object or record: `type: Registration`."""
-
-    kind: ClassVar[str] = "type"
-
-
-class _Typed(NamedPart):
-    type: str  # declared here so that it is the first key of its line
-
-
-class TypedPart(Facets, _Typed):
-    """Something with a name and a type: a primitive, a named type, or a record."""
-
-    label: str = ""
-    description: Line = ""
-    unit: str = ""
-    required: bool = True
-    repeats: bool = False
-    at_most: int | None = Described(None, ge=1)
-    sample: Scalar | None = None
-
-
-class RecordDefinition(Frozen):
-    """A named sequence of fields: `record: TollLine`."""
-
-    kind: ClassVar[str] = "record"
-    name: ElementName
-    description: Line = ""
-    fields: NamedParts[TypedPart] = Described(min_length=1)
+from bricola.core.definitions.names import kebab_case
+from bricola.core.definitions.objects import ObjectDefinition
+from bricola.core.definitions.parts import RecordDefinition, TypeDefinition
+from bricola.core.definitions.queries import QueryDefinition
 
 
 class BackendDefinition(Frozen):
@@ -66,84 +18,44 @@ class BackendDefinition(Frozen):
     kind: ClassVar[str] = "backend"
     name: Name
     connects: Literal["database"] = "database"
-    engine: Literal["sqlite", "postgresql"]
+    engine: Literal["sqlite", "postgresql", "mariadb"]
     description: Line = ""
-
-
-class ObjectField(TypedPart):
-    """A field of an object; its column is the field's name in snake_case when nothing else is said. What is read only
-    is never taken from callers: the database fills it."""
-
-    column: str = ""
-    read_only: bool = False
-
-    @property
-    def column_name(self) -> str:
-        return self.column or snake_case(self.name)
-
-
-class Filter(NamedPart):
-    """One input of a finder: compares a field with the value that the caller gives."""
-
-    field: ElementName
-    compare: Literal["equal", "contains", "starts", "from", "to"] = "equal"
-    required: bool = False
-    description: Line = ""
-
-
-class PageLimit(Frozen):
-    """How many rows an answer holds when nothing is asked, and at most."""
-
-    default: int = Described(20, ge=1)
-    most: int = Described(200, ge=1, le=10_000)
-
-
-class Finder(NamedPart):
-    """A named query of an object. Rows come in the stated order, the key last, so that paging is exact."""
-
-    description: Line = ""
-    filters: NamedParts[Filter] = ()
-    order: Names = ()
-    limit: PageLimit = PageLimit()
-
-
-class ObjectDefinition(Frozen):
-    """A typed business view on one table of a database backend."""
-
-    kind: ClassVar[str] = "object"
-    name: Name
-    description: Line = ""
-    backend: Name
-    table: str
-    record: ElementName | Literal[""] = ""
-    key: Names = Described(min_length=1)
-    change_token: str = ""  # a column that changes with every write
-    fields: NamedParts[ObjectField] = Described(min_length=1)
-    finders: NamedParts[Finder] = ()
-
-    @property
-    def record_name(self) -> str:
-        return self.record or pascal_case(self.name)
-
-    def field(self, name: str) -> ObjectField | None:
-        return next((one for one in self.fields if one.name == name), None)
 
 
 class Parameter(NamedPart):
-    """What an operation says about one of its inputs beyond what it inherits: who gives it, and words."""
+    """What an operation says about one of its inputs beyond what it inherits: who gives it, and words.
+
+    A context input takes a value of the environment by its name, or of the call: `caller.name`, `call.id`, `now`.
+    """
 
     given: Literal["caller", "fixed", "default", "context"] = "caller"
-    value: Scalar | None = None  # for context: the name of a context value of the environment
+    value: Scalar | None = None
     description: Line = ""
     sample: Scalar | None = None
 
 
 class Operation(NamedPart):
-    """One callable thing. `runs` names what it runs; everything else is inherited from there."""
+    """One callable thing. `runs` names what it runs: `vessel.get`, `query tonnage`, `query tonnage.details`.
 
-    runs: Annotated[str, StringConstraints(pattern=r"^[A-Za-z][\w-]*\.[A-Za-z]\w*$")]
+    Everything else is inherited from there. `takes` and `gives` narrow the fields of the input and of the output.
+    """
+
+    runs: Annotated[str, StringConstraints(pattern=r"^([A-Za-z][\w-]*\.[A-Za-z]\w*|query [A-Za-z][\w-]*(\.details)?)$")]
     description: Line = ""
+    takes: Names = ()
+    gives: Names = ()
     input: NamedParts[Parameter] = ()
+
+    @property
+    def source(self) -> tuple[str, str]:
+        """The kind and name of the definition that it runs."""
+        kind, space, name = self.runs.partition(" ")
+        return (kind, name.partition(".")[0]) if space else ("object", self.runs.partition(".")[0])
+
+    @property
+    def verb(self) -> str:
+        """What it does with it: a verb or finder of an object; rows or details of a query."""
+        return self.runs.partition(".")[2] or "rows"
 
 
 class ServiceDefinition(Frozen):
@@ -216,8 +128,18 @@ class Endpoint(NamedPart):
     priority: int = Described(1, ge=1, le=100)
 
 
+class StatementLimits(Frozen):
+    """Bounds of one statement, whoever wrote it: seconds, rows and bytes of its result."""
+
+    seconds: float = Described(30.0, gt=0, le=3600)
+    rows: int = Described(100_000, ge=1)
+    bytes: int = Described(64_000_000, ge=1000)
+
+
 class Binding(NamedPart):
     """Where a backend is in one environment, as whom Bricola signs on there, and how many sessions it holds.
+
+    With `read_only` nothing can be written through it, and operations that write cannot be deployed there.
 
     A SQLite backend has a `file`, relative to the service's data folder. Others have an `address`, or several
     `endpoints`, a `database` and the name of a `credential`.
@@ -230,6 +152,8 @@ class Binding(NamedPart):
     database: str = ""
     credential: str = ""
     tls: Literal["off", "encrypt", "verify"] = "off"
+    read_only: bool = False
+    limits: StatementLimits = StatementLimits()
     pool: PoolSettings = PoolSettings()
 
     @property
@@ -260,6 +184,7 @@ class EnvironmentDefinition(Frozen):
     anonymous: tuple[str, ...] = ()  # services that answer callers without identity, on purpose
     context: dict[Name, Scalar] = {}  # company, language, site: taken by inputs that are given by context
     records: RecordPolicy = RecordPolicy()
+    repeat_hours: float = Described(24.0, gt=0, le=8760)  # how long a write's request id is remembered
     backends: NamedParts[Binding] = ()
 
     def binding(self, backend: str) -> Binding | None:
@@ -267,12 +192,13 @@ class EnvironmentDefinition(Frozen):
 
 
 Definition = (
-    TypeDefinition | RecordDefinition | BackendDefinition | ObjectDefinition | ServiceDefinition | EnvironmentDefinition
+    TypeDefinition | RecordDefinition | BackendDefinition | ObjectDefinition | QueryDefinition | ServiceDefinition
+    | EnvironmentDefinition
 )
 KINDS: dict[str, type[Definition]] = {
     one.kind: one
     for one in (
-        TypeDefinition, RecordDefinition, BackendDefinition, ObjectDefinition, ServiceDefinition, EnvironmentDefinition
+        TypeDefinition, RecordDefinition, BackendDefinition, ObjectDefinition, QueryDefinition, ServiceDefinition, EnvironmentDefinition
     )
 }
 
@@ -280,19 +206,3 @@ KINDS: dict[str, type[Definition]] = {
 def segment_of(service: str, version: int) -> str:
     """How a service stands in addresses."""
     return service if version == 1 else f"{service}-v{version}"
-
-
-def _words(name: str) -> list[str]:
-    return re.findall(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+", name)
-
-
-def snake_case(name: str) -> str:
-    return "_".join(word.lower() for word in _words(name))
-
-
-def kebab_case(name: str) -> str:
-    return "-".join(word.lower() for word in _words(name))
-
-
-def pascal_case(name: str) -> str:
-    return "".join(word[0].upper() + word[1:] for word in _words(name))

@@ -5,6 +5,7 @@ element path. Order matters (xs:sequence); an element that stands too early or t
 """
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from lxml import etree
@@ -26,7 +27,8 @@ _ABSENT = object()
 def compile_decoder(record: Record, namespace: str) -> Reader:
     """A function (element, its path, list for problems) -> values by element name.
 
-    Absent optional elements are left out of the values, or filled with their default. Lists are Python lists.
+    Absent optional elements are left out of the values, or filled with their default. Lists are Python lists. An element
+    that is nil counts as absent, unless nil is a value there: then it is None.
     """
     plans = tuple((element, _reader(element, namespace)) for element in record.elements)
     positions = {f"{{{namespace}}}{element.name}": index for index, element in enumerate(record.elements)}
@@ -105,10 +107,11 @@ def _reader(element: Element, namespace: str) -> Reader:
 
         return read_record
     read = element.type.read
+    nil = None if element.nillable else _ABSENT
 
     def read_simple(node: etree._Element, path: str, problems: list[Problem]) -> Any:
         if node.keys() and _is_nil(node, f"{path}/{name}", optional, problems):
-            return _ABSENT
+            return nil
         if len(node):
             problems.append(Problem("element.content", f"{name} holds elements where a value belongs.",
                                     place=f"{path}/{name}", expected=element.type.rule,  # type: ignore[union-attr]
@@ -116,10 +119,15 @@ def _reader(element: Element, namespace: str) -> Reader:
             return None
         value, problem = read(node.text or "")
         if problem is not None:
-            problems.append(problem.at(f"{path}/{name}"))
+            problems.append(told(problem, element).at(f"{path}/{name}"))
         return value
 
     return read_simple
+
+
+def told(problem: Problem, element: Element) -> Problem:
+    """A problem with an element's value, without the value where it is sensitive."""
+    return replace(problem, found="a value that is not shown") if element.sensitive else problem
 
 
 def _is_nil(node: etree._Element, path: str, optional: bool, problems: list[Problem]) -> bool:

@@ -6,7 +6,7 @@ Field names are the contract's; decimals travel as text, so that no digit is los
 from collections.abc import Mapping
 from typing import Any
 
-from bricola.core.messages.decoder import MOST_PROBLEMS, missing
+from bricola.core.messages.decoder import MOST_PROBLEMS, missing, told
 from bricola.core.problems import Problem, shown
 from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.simple import SimpleType
@@ -15,7 +15,8 @@ Values = dict[str, Any]
 
 
 def from_plain(record: Record, plain: object, path: str, problems: list[Problem]) -> Values:
-    """The values of a record from JSON data; what is wrong is added to `problems`. null counts as absent."""
+    """The values of a record from JSON data; what is wrong is added to `problems`. null counts as absent,
+    unless it is a value there: then it is None."""
     values: Values = {}
     if not isinstance(plain, Mapping):
         problems.append(Problem("json.object", "This must be a JSON object.", place=path, found=shown(plain)))
@@ -28,7 +29,9 @@ def from_plain(record: Record, plain: object, path: str, problems: list[Problem]
     for element in record.elements:
         given = plain.get(element.name)
         if given is None:
-            if element.default is not None:
+            if element.nillable and element.name in plain:
+                values[element.name] = None
+            elif element.default is not None:
                 values[element.name] = element.default
             elif element.least:
                 problems.append(missing(element, path))
@@ -56,7 +59,7 @@ def _one_from_plain(element: Element, given: object, place: str, problems: list[
         return from_plain(element.type, given, place, problems)
     value, problem = element.type.accept(given)
     if problem is not None and len(problems) < MOST_PROBLEMS:
-        problems.append(problem.at(place))
+        problems.append(told(problem, element).at(place))
     return value
 
 

@@ -7,7 +7,7 @@ from bricola.core.definitions.catalogue import Catalogue, backends_of
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
 from bricola.core.problems import ProblemError, shown
 from bricola.core.review.findings import Facts, Finding, finding
-from bricola.core.shapes.context import context_values
+from bricola.core.shapes.given import context_values
 from bricola.core.shapes.resolve import ResolvedService
 
 _OWN_STORES = ("bricola.db", "calls.db")
@@ -113,7 +113,7 @@ def _circle(catalogue: Catalogue, environment: EnvironmentDefinition) -> list[st
 def context_findings(resolved: ResolvedService, environment: EnvironmentDefinition) -> Iterator[Finding]:
     for operation in resolved.operations:
         try:
-            context_values(operation, environment)
+            context_values(operation.given, operation.shape.name, environment)
         except ProblemError as error:
             for problem in error.problems:
                 code = problem.code if problem.code == "context.missing" else "context.value"

@@ -6,7 +6,9 @@ from collections.abc import Iterator
 from urllib.parse import urlsplit
 
 from bricola.core.definitions.catalogue import Catalogue, backends_of
-from bricola.core.definitions.model import Facets, ObjectDefinition, ServiceDefinition
+from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.definitions.objects import ObjectDefinition
+from bricola.core.definitions.parts import Facets
 from bricola.core.problems import Problem, shown
 from bricola.core.review.findings import RULES, Facts, Finding, finding
 from bricola.core.shapes.primitives import PRIMITIVES

@@ -53,11 +53,13 @@ class SessionLostError(ProblemError):
 
 
 class CallLabel(NamedTuple):
-    """The call on whose behalf something happens, for the live view of sessions."""
+    """The call on whose behalf something happens: for the live view of sessions, and for what inputs take from it.
+    `at` is seconds since 1970."""
 
     call: str
     operation: str
     caller: str
+    at: float = 0.0
 
 
 current_call: ContextVar[CallLabel | None] = ContextVar("current_call", default=None)

@@ -1,8 +1,7 @@
-"""Handlers of the operations that write one row: create, update, save, delete; each in one transaction.
+"""Handlers of the operations that write an object: create, update, save, delete; each in one transaction.
 
-The change token is a whole number in a column that every write raises by one. A write that says which token it read is
-refused when somebody wrote in between; the row is held from the look at it until the commit, so of two writers at once
-one wins and the other is told.
+A write that says which change token it read is refused when somebody wrote in between; the row is held from the look at
+it until the commit, so of two writers at once one wins and the other is told. A trial runs everything and rolls it back.
 """
 
 from collections.abc import Awaitable, Callable, Sequence
@@ -10,59 +9,69 @@ from typing import Any
 
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.objects import ConstraintError, DatabaseSession, Handler, Row, Values, bindable, column, quoted, selection
-from bricola.core.runtime.pool import Pool
+from bricola.core.runtime.conflicts import Conflicts, own_columns
+from bricola.core.runtime.databases import ConstraintError, DatabasePool, DatabaseSession, Handler, Row, Values
+from bricola.core.runtime.family import Family, same
+from bricola.core.runtime.rows import compile_row
 from bricola.core.runtime.sessions import SessionLostError
+from bricola.core.runtime.statements import column, quoted, table_name, utc_fields
+from bricola.core.runtime.tokens import compile_hash
+from bricola.core.runtime.trials import RolledBackError, current_trial
+from bricola.core.shapes.objects import CHANGE_TOKEN, ResolvedObject, item_name
 from bricola.core.shapes.resolve import ResolvedOperation
-from bricola.core.shapes.writing import CHANGE_TOKEN, item_name
 
 _ATTEMPTS = 3  # to begin a transaction, each on another session; what has begun is never tried again
 _FIRST_TOKEN = 1
-_REASONS = {
-    "unique": "Another row has this value already.",
-    "foreign": "It refers to a row that does not exist, or rows refer to it.",
-    "check": "A rule of the table does not allow this value.",
-    "required": "The table needs a value that was not given.",
-}
 
 Work = Callable[[DatabaseSession, Values], Awaitable[Values]]
 
 
-def compile_write(operation: ResolvedOperation, pool: Pool[DatabaseSession]) -> Handler:
+def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: DatabasePool) -> Handler:
     """The handler of a writing operation on the pool of its backend."""
-    table = _Table(operation)
+    conflicts = Conflicts(source, operation.shape.name, operation.verb, [one.name for one in operation.shape.faults])
+    table = _Table(source, conflicts, operation.verb)
     work: Work = {"create": table.create, "update": table.update, "save": table.save, "delete": table.delete}[operation.verb]
-    fixed, nested = operation.fixed, item_name(operation.row) if operation.verb in ("create", "save") else ""
 
-    async def write(values: Values) -> Values:
-        given = fixed | (values[nested] if nested else values)
-        return await _in_transaction(pool, table, work, given, operation)
+    async def write(given: Values) -> Values:
+        return await _in_transaction(pool, conflicts, table, work, given)
 
     return write
 
 
-async def _in_transaction(pool: Pool[DatabaseSession], table: "_Table", work: Work, given: Values, operation: ResolvedOperation) -> Values:
+async def _in_transaction(pool: DatabasePool, conflicts: Conflicts, table: "_Table", work: Work, given: Values) -> Values:
     attempt = 1
+    trial = current_trial.get()
     while True:
         session = pool.take() or await pool.borrow()
-        broken = True
+        broken, worked = True, False
+        answer: Values = {}
         try:
             async with session.transaction():
                 answer = await work(session, given)
+                worked = True
+                if trial is not None:
+                    trial.transactions += 1
+                    raise RolledBackError
+            broken = False
+            return answer
+        except RolledBackError:
             broken = False
             return answer
         except SessionLostError as error:
+            if worked and trial is None:
+                raise lost_at_the_end(error) from None
             if error.begun or attempt == _ATTEMPTS:
-                raise
+                raise ProblemError(*error.problems) from None  # the database rolls back what it lost sight of
             attempt += 1
         except ConstraintError as error:
             broken = False
-            if error.constraint == "unique":  # two at once may have looked and found nothing
-                await table.refuse_existing(session, given)
-            raise ProblemError(Problem(f"write.{error.constraint}", _REASONS[error.constraint], Kind.CONFLICT,
-                                       place=operation.shape.name,
-                                       mend="Correct the values and send it again; nothing was stored.",
-                                       inner=error.problem.inner)) from None
+            if error.constraint == "unique" and await table.exists(session, given):  # two at once may have looked and found nothing
+                if table.verb == "create":
+                    raise conflicts.existing(given) from None
+                if table.verb == "save" and attempt < _ATTEMPTS:
+                    attempt += 1
+                    continue  # now it is there to be changed
+            raise await conflicts.explain(error, session, given) from None
         except (ProblemError, DeclaredFaultError):
             broken = False
             raise
@@ -73,107 +82,151 @@ async def _in_transaction(pool: Pool[DatabaseSession], table: "_Table", work: Wo
 class _Table:
     """The statements of one object, made once. Names are quoted; what a caller sends is only ever bound."""
 
-    def __init__(self, operation: ResolvedOperation) -> None:
-        definition = operation.object
-        self._definition = definition
-        self._creates = operation.verb == "create"
-        self._name = item_name(operation.row)
+    def __init__(self, source: ResolvedObject, conflicts: Conflicts, verb: str) -> None:
+        definition = source.definition
+        self._source, self._conflicts, self.verb = source, conflicts, verb
+        self._name = item_name(source.row)
         self._keys = definition.key
-        select, self._to_values = selection(definition, operation.row)
-        where = " AND ".join(f"{column(definition, key)} = ?" for key in definition.key)
-        self._select = f"{select} WHERE {where}"
-        self._table = quoted(definition.table)
-        self._where = where
-        self._token = quoted(definition.change_token) if definition.change_token else ""
-        self._writable = [one.name for one in definition.fields if not one.read_only]
+        own = tuple(one for one in source.fields if not definition.field(one.name).parent)  # type: ignore[union-attr]
+        columns = [column(source, one.name) for one in own]
+        elements = own
+        if definition.token_column:
+            columns.append(quoted(definition.token_column))
+            elements += (source.row.elements[-1],)
+        self._to_values = compile_row(elements, utc_fields(source))
+        self._table = table_name(definition.table)
+        self._where = " AND ".join(f"{column(source, key)} = ?" for key in definition.key)
+        self._select = f"SELECT {', '.join(columns)} FROM {self._table} WHERE {self._where}"
+        self._token = quoted(definition.token_column) if definition.token_column else ""
+        self._hash = compile_hash(source) if definition.hashed else None
+        self._writable = own_columns(definition)
+        self._made = [one.name for one in source.fields if one.name in definition.key and one.name not in self._writable]
+        made = [next(one for one in own if one.name == name) for name in self._made]
+        self._read_made = compile_row(tuple(made)) if made else None
+        self._families = [Family(one, self._hash is not None) for one in source.children]
 
     async def create(self, session: DatabaseSession, given: Values) -> Values:
-        if await self._find(session, given) is not None:
-            raise self._already(given)
-        await self._insert(session, given)
-        return self._key(given) | self._new_token(None)
+        if not self._made and await self._find(session, given) is not None:
+            raise self._conflicts.existing(given)
+        return await self._insert(session, given)
 
-    async def refuse_existing(self, session: DatabaseSession, given: Values) -> None:
-        """After a create was rolled back: whether it was for the key."""
-        if self._creates and await self._find(session, given) is not None:
-            raise self._already(given)
+    async def exists(self, session: DatabaseSession, given: Values) -> bool:
+        return not self._made and await self._find(session, given) is not None
 
     async def update(self, session: DatabaseSession, given: Values) -> Values:
         row = await self._found(session, given)
         self._check_token(row, given)
         fields = [name for name in self._writable if name in given and name not in self._keys]
-        changed = [name for name in fields if given[name] != row.get(name)]
+        changed = [name for name in fields if not same(given[name], row.get(name))]
+        changed += await self._rewrite(session, row, given)
         if not changed:
             return self._key(given) | self._token_of(row) | {"changedField": []}
-        await self._change(session, given, changed)
-        return self._key(given) | self._new_token(row) | {"changedField": changed}
+        after = await self._change(session, row, given, changed)
+        return self._key(given) | self._token_of(after) | {"changedField": changed}
 
     async def save(self, session: DatabaseSession, given: Values) -> Values:
         row = await self._find(session, given)
         if row is None:
-            await self._insert(session, given)
-            return self._key(given) | self._new_token(None) | {"outcome": "created"}
+            return await self._insert(session, given) | {"outcome": "created"}
         if given.get(CHANGE_TOKEN) is not None:
             self._check_token(row, given)
-        changed = [name for name in self._writable if name not in self._keys and given.get(name) != row.get(name)]
+        changed = [name for name in self._writable if name not in self._keys and not same(given.get(name), row.get(name))]
+        changed += await self._rewrite(session, row, given)
         if not changed:
             return self._key(given) | self._token_of(row) | {"outcome": "unchanged"}
-        await self._change(session, given, changed)
-        return self._key(given) | self._new_token(row) | {"outcome": "updated"}
+        after = await self._change(session, row, given, changed)
+        return self._key(given) | self._token_of(after) | {"outcome": "updated"}
 
     async def delete(self, session: DatabaseSession, given: Values) -> Values:
-        self._check_token(await self._found(session, given), given)
+        row = await self._found(session, given)
+        self._check_token(row, given)
+        for family in self._families:
+            await family.remove_all(session, row)
         await session.write(f"DELETE FROM {self._table} WHERE {self._where}", self._key_values(given))
+        self._note("deleted", given, row, {})
         return self._key(given)
 
     async def _find(self, session: DatabaseSession, given: Values) -> Values | None:
         rows: Sequence[Row] = await session.rows(self._select + session.lock_clause, self._key_values(given))
-        return self._to_values(rows[0]) if rows else None
+        if not rows:
+            return None
+        row = self._to_values(rows[0])
+        for family in self._families:
+            await family.load(session, row)
+        if self._hash is not None:
+            row[CHANGE_TOKEN] = self._hash(row)
+        return row
 
     async def _found(self, session: DatabaseSession, given: Values) -> Values:
         row = await self._find(session, given)
         if row is None:
-            raise self._fault("NotFound", f"There is no {self._name} with {self._words(given)}.", given)
+            raise self._conflicts.not_found(given)
         return row
 
-    async def _insert(self, session: DatabaseSession, given: Values) -> None:
+    async def _insert(self, session: DatabaseSession, given: Values) -> Values:
         names = [name for name in self._writable if given.get(name) is not None]
-        columns = [column(self._definition, name) for name in names]
-        values = [bindable(given[name]) for name in names]
+        columns = [column(self._source, name) for name in names]
+        values = [given[name] for name in names]
         if self._token:
             columns.append(self._token)
             values.append(_FIRST_TOKEN)
-        await session.write(f"INSERT INTO {self._table} ({', '.join(columns)}) VALUES ({', '.join('?' * len(values))})", values)
+        into = f"({', '.join(columns)}) VALUES ({', '.join('?' * len(values))})" if columns else "DEFAULT VALUES"
+        sql = f"INSERT INTO {self._table} {into}"
+        key = self._key(given)
+        if self._read_made is not None:  # the database makes a part of the key
+            returning = ", ".join(column(self._source, one) for one in self._made)
+            key |= self._read_made((await session.write_returning(f"{sql} RETURNING {returning}", values))[0])
+        else:
+            await session.write(sql, values)
+        whole = given | key
+        for family in self._families:
+            await family.insert_all(session, whole)
+        self._note("created", whole, {}, {name: given[name] for name in names})
+        key = {one: whole[one] for one in self._keys}
+        if self._hash is not None:  # of what the database made of it, defaults and triggers included
+            return key | self._token_of(await self._found(session, whole))
+        return key | ({CHANGE_TOKEN: str(_FIRST_TOKEN)} if self._token else {})
 
-    async def _change(self, session: DatabaseSession, given: Values, changed: list[str]) -> None:
-        parts = [f"{column(self._definition, name)} = ?" for name in changed]
-        values = [bindable(given.get(name)) for name in changed]
+    async def _rewrite(self, session: DatabaseSession, row: Values, given: Values) -> list[str]:
+        """Make the children as given, of the kinds that are given; the names of those that changed."""
+        return [family.name for family in self._families
+                if given.get(family.name) is not None and await family.rewrite(session, row, given)]
+
+    async def _change(self, session: DatabaseSession, row: Values, given: Values, changed: list[str]) -> Values:
+        fields = [name for name in changed if name in self._writable]
+        parts = [f"{column(self._source, name)} = ?" for name in fields]
         if self._token:
             parts.append(f"{self._token} = {self._token} + 1")
-        await session.write(f"UPDATE {self._table} SET {', '.join(parts)} WHERE {self._where}", values + self._key_values(given))
+        if parts:
+            await session.write(f"UPDATE {self._table} SET {', '.join(parts)} WHERE {self._where}",
+                                [*(given.get(name) for name in fields), *self._key_values(given)])
+        self._note("changed", given, {name: row.get(name) for name in fields}, {name: given.get(name) for name in fields})
+        if self._hash is not None:
+            return await self._found(session, given)
+        return row | ({CHANGE_TOKEN: str(int(row[CHANGE_TOKEN]) + 1)} if self._token else {})
+
+    def _note(self, action: str, given: Values, before: Values, after: Values) -> None:
+        trial = current_trial.get()
+        if trial is not None:
+            before = {name: value for name, value in before.items() if not isinstance(value, dict) and name != CHANGE_TOKEN}
+            trial.note(self._name, action, {key: given.get(key) for key in self._keys}, before, after)
 
     def _key_values(self, given: Values) -> list[Any]:
-        return [bindable(given[key]) for key in self._keys]
+        return [given[key] for key in self._keys]
 
     def _key(self, given: Values) -> Values:
-        return {key: given[key] for key in self._keys}
-
-    def _words(self, given: Values) -> str:
-        return " and ".join(f"{key} {given[key]}" for key in self._keys)
+        return {key: given[key] for key in self._keys if key in given}
 
     def _token_of(self, row: Values) -> Values:
-        return {CHANGE_TOKEN: row[CHANGE_TOKEN]} if self._token else {}
-
-    def _new_token(self, row: Values | None) -> Values:
-        return {CHANGE_TOKEN: str(int(row[CHANGE_TOKEN]) + 1 if row is not None else _FIRST_TOKEN)} if self._token else {}
+        return {CHANGE_TOKEN: row[CHANGE_TOKEN]} if self._source.tokened else {}
 
     def _check_token(self, row: Values, given: Values) -> None:
-        if self._token and given[CHANGE_TOKEN] != row[CHANGE_TOKEN]:
-            message = f"The {self._name} with {self._words(given)} was written since it was read."
-            raise self._fault("Conflict", message, given, self._token_of(row))
+        if self._source.tokened and given.get(CHANGE_TOKEN) != row[CHANGE_TOKEN]:
+            raise self._conflicts.stale(given, row[CHANGE_TOKEN])
 
-    def _already(self, given: Values) -> DeclaredFaultError:
-        return self._fault("AlreadyExists", f"There is a {self._name} with {self._words(given)} already.", given)
 
-    def _fault(self, name: str, message: str, given: Values, more: Values | None = None) -> DeclaredFaultError:
-        return DeclaredFaultError(name, message, {"message": message, **self._key(given), **(more or {})})
+def lost_at_the_end(error: SessionLostError) -> ProblemError:
+    """What a caller is told when the connection broke at the commit: whether it was stored is not known."""
+    return ProblemError(Problem("write.outcome-unknown", "The connection to the backend broke at the end of the transaction.", Kind.BACKEND,
+                                mend="Read the row to see whether it was stored, or send it again with the same request id.",
+                                inner=error.problem.inner))

@@ -17,8 +17,15 @@ class Element:
     description: str = ""
     default: Value = None  # applied when the caller leaves it out
     sample: Value = None  # a value that really works, for forms and sample messages
-    label: str = ""
+    labels: tuple[tuple[str, str], ...] = ()  # for people: (language, text), the first when none fits
     unit: str = ""
+    sensitive: bool = False  # masked wherever people look on
+    nillable: bool = False  # nil is a value here: it empties a field
+    key_of: str = ""  # the object whose key it holds
+
+    @property
+    def label(self) -> str:
+        return self.labels[0][1] if self.labels else ""
 
     @property
     def is_list(self) -> bool:

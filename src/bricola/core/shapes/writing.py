@@ -2,59 +2,60 @@
 
 | verb | takes | gives | declared faults |
 | --- | --- | --- | --- |
-| create | the row, without its change token and what is read only | key, change token | AlreadyExists |
-| update | key, change token, any fields | key, change token, the names of the changed fields | NotFound, Conflict |
-| save | the row, its change token optional | key, change token, outcome: created, updated, unchanged | |
+| create | the row, without its change token and what is read only | key, change token | AlreadyExists, Conflict |
+| update | key, change token, any fields (nil empties one) | key, change token, the changed fields' names | NotFound, Conflict |
+| save | the row, its change token optional | key, change token, outcome: created, updated, unchanged | Conflict |
 | delete | key, change token | key | NotFound, Conflict |
+
+Conflict says why: stale, duplicate, missing-parent or still-referenced, and which field it is about.
 """
 
+from collections.abc import Iterable
 from dataclasses import replace
 
-from bricola.core.definitions.model import ObjectDefinition, Operation
+from bricola.core.definitions.model import Operation
 from bricola.core.shapes.model import Element, FaultShape, OperationShape, Record
+from bricola.core.shapes.objects import CHANGE_TOKEN, TOKEN, ResolvedObject, not_found
 from bricola.core.shapes.simple import SimpleType
 
-VERBS = ("get", "create", "update", "save", "delete")  # what every object can do, beside its finders
+WRITES = ("create", "update", "save", "delete")
 NESTED = ("create", "save")  # take the whole row, in an element of its own
 OUTCOMES = ("created", "updated", "unchanged")
-CHANGE_TOKEN = "changeToken"
-TOKEN = SimpleType("string", min_length=1, max_length=64)
+REASONS = ("stale", "duplicate", "missing-parent", "still-referenced")
+_TEXT = SimpleType("string")
 
 
-def item_name(row: Record) -> str:
-    """The element that holds one row."""
-    return row.name[0].lower() + row.name[1:]
+def _fault(name: str, description: str, elements: Iterable[Element], reasons: tuple[str, ...] = ()) -> FaultShape:
+    why = (Element("reason", SimpleType("string", codes=reasons), description="Why, in one word"),) if reasons else ()
+    about = Element("field", _TEXT, 0, description="The field that it is about")
+    message = Element("message", _TEXT, description="What happened, in words")
+    return FaultShape(name, Record(name, (message, *elements, *why, about)), description)
 
 
-def not_found(key: tuple[Element, ...]) -> FaultShape:
-    return _fault("NotFound", "There is no row with this key", key)
-
-
-def _fault(name: str, description: str, elements: tuple[Element, ...]) -> FaultShape:
-    message = Element("message", SimpleType("string"), description="What happened, in words")
-    return FaultShape(name, Record(name, (message, *elements)), description)
-
-
-def write_shape(operation: Operation, verb: str, definition: ObjectDefinition, row: Record) -> OperationShape:
+def write_shape(operation: Operation, verb: str, source: ResolvedObject) -> OperationShape:
     """The shape of a writing operation; the input's elements are flat, whoever nests them."""
+    definition, row = source.definition, source.row
     fields = {element.name: element for element in row.elements if element.name != CHANGE_TOKEN}
     key = tuple(replace(fields[name], least=1) for name in definition.key)
-    token = (Element(CHANGE_TOKEN, TOKEN, description="As it was read; it changes with every write"),) if definition.change_token else ()
-    read_only = {one.name for one in definition.fields if one.read_only}
-    writable = tuple(one for one in fields.values() if one.name not in read_only)
-    rest = tuple(replace(one, least=0) for one in writable if one.name not in definition.key)
+    token = (Element(CHANGE_TOKEN, TOKEN, description="As it was read; it changes with every write"),) if source.tokened else ()
+    kept = {one.name for one in definition.fields if not one.writable} | {one.child.name for one in source.children if one.child.read_only}
+    writable = tuple(_input(one, source) for one in fields.values() if one.name not in kept)
+    rest = tuple(replace(one, least=0, default=None, nillable=not fields[one.name].least and not isinstance(one.type, Record))
+                 for one in writable if one.name not in definition.key)
     name = row.name[0].lower() + row.name[1:]
-    faults: tuple[FaultShape, ...] = ()
+    optional_token = tuple(replace(one, least=0) for one in token)
+    told = tuple(replace(one, least=0) if one.name in kept else one for one in key)  # a key that the database makes is not known before
+    conflict = _fault("Conflict", "What is stored stands against it", (*told, *optional_token), REASONS)
+    faults: tuple[FaultShape, ...] = (conflict,)
     if verb == "create":
         inputs, outputs = writable, (*key, *token)
-        faults = (_fault("AlreadyExists", "There is a row with this key already", key),)
+        faults = (_fault("AlreadyExists", "There is a row with this value already", told), conflict)
         words = f"Creates one {name}."
     elif verb == "update":
-        changed = Element("changedField", SimpleType("string"), 0, None, description="The names of the fields that have another value now")
+        changed = Element("changedField", _TEXT, 0, None, description="The names of the fields that have another value now")
         inputs, outputs = (*key, *token, *rest), (*key, *token, changed)
         words = f"Changes the given fields of one {name}; the others stay."
     elif verb == "save":
-        optional_token = tuple(replace(one, least=0) for one in token)
         outcome = Element("outcome", SimpleType("string", codes=OUTCOMES), description="What was done")
         inputs, outputs = (*writable, *optional_token), (*key, *token, outcome)
         words = f"Creates one {name}, or makes the one with this key equal to it."
@@ -62,7 +63,19 @@ def write_shape(operation: Operation, verb: str, definition: ObjectDefinition, r
         inputs, outputs = (*key, *token), key
         words = f"Deletes one {name}."
     if verb in ("update", "delete"):
-        conflict = _fault("Conflict", "Somebody has written the row since it was read", (*key, *token))
-        faults = (not_found(key), *((conflict,) if token else ()))
+        faults = (not_found(key), conflict)
     return OperationShape(operation.name, Record(operation.name, inputs), Record(f"{operation.name}Response", outputs), faults,
                           operation.description or words, writes=True)
+
+
+def _input(element: Element, source: ResolvedObject) -> Element:
+    """A field as callers give it: its default makes it optional, and so does being a list of children."""
+    default = source.defaults.get(element.name)
+    if default is not None:
+        return replace(element, least=0, default=default)
+    if isinstance(element.type, Record):
+        child = next(one for one in source.children if one.child.name == element.name)
+        return replace(element, least=0, type=child.input)
+    return element
+
+

@@ -3,11 +3,12 @@
 from dataclasses import asdict
 from typing import Any
 
-from bricola.adapters.checks import Probe, Stage, check_endpoint
+from bricola.adapters.checks import check_endpoint
+from bricola.adapters.stages import Probe, Stage
 from bricola.core.definitions.catalogue import backends_of
 from bricola.core.definitions.model import BackendDefinition, EnvironmentDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.objects import probe_statement
+from bricola.core.runtime.live import probe
 from bricola.core.shapes.resolve import resolve_service
 from bricola.server.bricola import Bricola
 from bricola.server.usecases.lookup import find_environment, unknown
@@ -77,9 +78,10 @@ def _probes(bricola: Bricola, backend: str) -> list[Probe]:
         except ProblemError:
             continue  # the review of that service says why
         for one in resolved.operations:
-            if one.object.backend == backend and one.object.name not in found:
-                statement = probe_statement(one).removesuffix(" WHERE 1 = 0") + " LIMIT 1"
-                found[one.object.name] = Probe(one.object.name, one.object.table, statement)
+            definition = one.source.definition
+            if one.backend == backend and definition.name not in found:
+                statement = probe(one).removesuffix(" WHERE 1 = 0") + " LIMIT 1"
+                found[definition.name] = Probe(definition.name, getattr(definition, "table", ""), statement)
     return list(found.values())
 
 

@@ -6,6 +6,7 @@ from typing import Any
 from bricola.core.definitions.catalogue import backends_of
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, segment_of
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.shapes.given import Given
 from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
 from bricola.core.shapes.resolve import resolve_service
 from bricola.core.shapes.simple import SimpleType
@@ -183,14 +184,18 @@ async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, A
             resolved = resolve_service(draft, bricola.catalogue)
             detail["operations"] = [
                 plain_operation(one.shape) | {"roles": sorted(draft.roles_for(one.shape.name)),
-                                              "runs": f"{one.object.name}.{one.verb}",
-                                              "kept_inside": {key: str(value) for key, value in one.fixed.items()}
-                                              | {key: f"context {name}" for key, (name, _) in one.context.items()}}
-                for one in resolved.operations
+                                              "runs": definition.runs, "kept_inside": _kept_inside(one.given)}
+                for one, definition in zip(resolved.operations, draft.operations, strict=True)
             ]
         except ProblemError as error:
             detail["problems"] = [one.as_dict() for one in error.problems]
     return detail
+
+
+def _kept_inside(given: Given) -> dict[str, str]:
+    """The inputs that callers neither give nor see, with where each value comes from."""
+    named = {key: f"context {name}" for key, (name, _) in (*given.context.items(), *given.per_call.items())}
+    return {key: str(value) for key, value in given.fixed.items()} | named
 
 
 async def shape_for(bricola: Bricola, service: str, environment: str = "", number: int | None = None) -> ServiceShape:

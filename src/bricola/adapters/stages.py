@@ -1,0 +1,75 @@
+"""What a staged check is made of: its stages, their outcomes, and the words for a failure."""
+
+import asyncio
+import time
+from collections.abc import Awaitable, Callable, Sequence
+from dataclasses import dataclass
+
+from bricola.core.problems import Kind, Problem, ProblemError
+
+STAGES = ("resolved", "reachable", "tls", "signed on", "version", "allowed", "sample read")
+SECONDS = 5.0  # for each stage
+
+
+@dataclass(frozen=True)
+class Probe:
+    """What is read to see whether Bricola may: the object's name, its table and a statement for one row."""
+
+    object: str
+    table: str
+    statement: str
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One stage's outcome: passed, failed, skipped (does not apply) or not tried."""
+
+    stage: str
+    outcome: str
+    detail: str = ""
+    ms: float = 0.0
+    problem: Problem | None = None
+
+
+class Skip(Exception):  # noqa: N818 — no error: the stage does not apply
+    """This stage does not apply, for the reason in words."""
+
+
+Step = Callable[[], Awaitable[str]]
+
+
+async def run(name: str, step: Step) -> Stage:
+    began = time.perf_counter()
+
+    def took() -> float:
+        return round((time.perf_counter() - began) * 1000, 2)
+
+    try:
+        async with asyncio.timeout(SECONDS):
+            detail = await step()
+    except Skip as reason:
+        return Stage(name, "skipped", str(reason))
+    except ProblemError as error:
+        return Stage(name, "failed", error.problem.message, took(), error.problem)
+    except TimeoutError:
+        problem = failed(name, "Nothing came back in time.", f"an answer within {SECONDS:g} s", "",
+                          "Look whether the backend is overloaded or a firewall swallows the answer.")
+        return Stage(name, "failed", problem.message, took(), problem)
+    return Stage(name, "passed", detail, took())
+
+
+def failed(stage: str, message: str, expected: str, found: str, mend: str) -> Problem:
+    return Problem(f"check.{stage.replace(' ', '-')}", message, Kind.BACKEND, expected=expected, found=found, mend=mend)
+
+
+def fail(stage: str, message: str, expected: str = "", found: str = "", mend: str = "") -> ProblemError:
+    return ProblemError(failed(stage, message, expected, found, mend))
+
+
+def sample_failed(probe: Probe, found: str) -> ProblemError:
+    return fail("sample read", f"The object {probe.object} cannot be read.", f"the columns of {probe.object} in {probe.table}",
+                 found, "Correct 'table:' and 'column:' in the object, or the database.")
+
+
+def read_words(probes: Sequence[Probe]) -> str:
+    return ", ".join(dict.fromkeys(one.object for one in probes)) or "nothing is published from it yet"

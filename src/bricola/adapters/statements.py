@@ -1,0 +1,76 @@
+"""What all database sessions share: the bounds of one statement, and the words for what goes wrong."""
+
+from collections.abc import Iterable
+from datetime import UTC, datetime
+from typing import Any
+
+from bricola.core.definitions.model import StatementLimits
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.runtime.databases import Row
+
+OWNERS = "The people who run the service find the cause in the record of this call."
+CHUNK = 500  # rows that are fetched before the bounds are looked at
+
+
+class Bounds:
+    """Counts what a statement gives against its bounds, so that memory is bounded too."""
+
+    def __init__(self, backend: str, limits: StatementLimits) -> None:
+        self._backend, self._limits = backend, limits
+        self.rows: list[Row] = []
+        self._bytes = 0
+
+    def add(self, rows: Iterable[Row]) -> None:
+        """Raises ProblemError when there are too many rows, or too much in them."""
+        for row in rows:
+            self.rows.append(row)
+            for value in row:
+                if value.__class__ in (str, bytes):
+                    self._bytes += len(value)
+        limits = self._limits
+        if len(self.rows) > limits.rows or self._bytes > limits.bytes:
+            over = f"more than {limits.rows} rows" if len(self.rows) > limits.rows else f"more than {limits.bytes} bytes"
+            raise ProblemError(Problem(
+                "backend.too-much", "The backend gives more than one statement may bring.", Kind.TOO_LARGE, mend="Ask for less.",
+                inner=f"{self._backend}: {over}; the binding's 'limits:' say how much"))
+
+
+def statement_failed(backend: str, error: Exception) -> Problem:
+    """A backend that answers refused a statement; the cause is for owners."""
+    return Problem(
+        "backend.failed", f"The backend {backend} did not answer the query.", Kind.BACKEND, mend=OWNERS, inner=str(error).strip()
+    )
+
+
+def value_refused(error: Exception) -> Problem:
+    """A value that the type of the field allows and the column does not."""
+    return Problem("write.value", "The table cannot hold one of these values.", Kind.INPUT,
+                   mend="Shorten it, or choose one in range; the owner of the service finds the column in the record of this call.",
+                   inner=str(error).strip())
+
+
+def too_slow(backend: str, limits: StatementLimits) -> ProblemError:
+    return ProblemError(Problem(
+        "backend.slow", f"The backend {backend} took too long.", Kind.BUSY, expected=f"an answer within {limits.seconds:g} s",
+        mend="Ask for less, or try again later.", inner="the binding's 'limits: {seconds}'"))
+
+
+def unreachable(backend: str, inner: str) -> ProblemError:
+    return ProblemError(Problem("backend.unreachable", f"The backend {backend} cannot be reached.", Kind.BACKEND, mend=OWNERS, inner=inner))
+
+
+def sign_on_refused(backend: str, inner: str) -> ProblemError:
+    return ProblemError(Problem("backend.sign-on", f"The backend {backend} refused Bricola's sign-on.", Kind.BACKEND,
+                                mend="The people who run the service replace the credential.", inner=inner))
+
+
+def in_utc(moment: datetime) -> datetime:
+    """A moment that knows its zone, in UTC: what is stored is the instant, whatever zone a caller wrote it in."""
+    return moment.astimezone(UTC) if moment.tzinfo is not None else moment
+
+
+def refuse_null_bytes(parameters: Iterable[Any]) -> None:
+    """No engine holds U+0000 in text the same way; most refuse it. Raises ProblemError before the statement is sent."""
+    for value in parameters:
+        if value.__class__ is str and "\0" in value:
+            raise ProblemError(Problem("value.character", "Text cannot hold the character U+0000.", mend="Take the character out."))

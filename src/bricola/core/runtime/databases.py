@@ -1,0 +1,81 @@
+"""What handlers ask of a session to a database, and reading through a pool."""
+
+from collections.abc import Awaitable, Callable, Sequence
+from contextlib import AbstractAsyncContextManager
+from typing import Any, Protocol
+
+from bricola.core.problems import Problem, ProblemError
+from bricola.core.runtime.pool import Pool
+from bricola.core.runtime.sessions import SessionLostError
+
+_READ_ATTEMPTS = 3  # with a session each; the pool checks the others of an endpoint that lost one
+
+Values = dict[str, Any]
+Handler = Callable[[Values], Awaitable[Values]]
+Row = Sequence[Any]
+
+
+class DatabaseSession(Protocol):
+    """A session to a database. Statements have a question mark for each parameter; parameters are Python values of the
+    simple types. All raise SessionLostError when the connection broke, and ProblemError when the database refuses."""
+
+    def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[Row] | None:
+        """The rows of a short indexed read, or None when it would have to wait."""
+        ...
+
+    async def rows(self, sql: str, parameters: Sequence[Any]) -> list[Row]: ...
+
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        """Inside a transaction; answers how many rows it changed. Raises ConstraintError for what a rule of the table forbids."""
+        ...
+
+    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+        """The same for a statement with RETURNING."""
+        ...
+
+    def transaction(self) -> AbstractAsyncContextManager[None]:
+        """Committed when the block ends, rolled back when it raises. SessionLostError with `begun` False when nothing began."""
+        ...
+
+    @property
+    def lock_clause(self) -> str:
+        """What makes a SELECT hold its row until the transaction ends; empty where the transaction itself does."""
+        ...
+
+
+DatabasePool = Pool[DatabaseSession]
+
+
+class ConstraintError(ProblemError):
+    """A rule of the table forbids a write. `constraint` is unique, foreign, check or required; `columns` are those that
+    the rule is about, where the database tells."""
+
+    def __init__(self, constraint: str, problem: Problem, columns: Sequence[str] = ()) -> None:
+        super().__init__(problem)
+        self.constraint = constraint
+        self.columns = tuple(columns)
+
+
+async def read(pool: DatabasePool, sql: str, parameters: Sequence[Any], at_once: bool = False) -> list[Row]:
+    """The rows of a SELECT. A session that turns out to be lost is replaced: reading again changes nothing.
+
+    `at_once` is for a read by key: it runs on the caller's own thread where the kind of session can."""
+    attempt = 1
+    while True:
+        session = pool.take() or await pool.borrow()
+        broken = True
+        try:
+            rows = session.rows_at_once(sql, parameters) if at_once else None
+            if rows is None:
+                rows = await session.rows(sql, parameters)
+            broken = False
+            return rows
+        except SessionLostError:
+            if attempt == _READ_ATTEMPTS:
+                raise
+            attempt += 1
+        except ProblemError:
+            broken = False  # refused by a backend that answers
+            raise
+        finally:
+            pool.give_back(session, broken)
