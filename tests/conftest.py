@@ -11,6 +11,10 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
+
+settings.register_profile("bricola", deadline=None)  # how long an example takes says more of the machine than of the code
+settings.load_profile("bricola")
 
 COMMAND = Path(sys.executable).with_name("bricola")
 

@@ -152,5 +152,5 @@ def test_fixed_inputs_leave_the_contract_and_defaults_make_inputs_optional() -> 
     assert service is not None
     graded = next(one for one in resolve_service(service, catalogue).operations if one.shape.name == "FindGraded")
     assert [element.name for element in graded.shape.input.elements] == ["placeContains", "datumFrom", "limit", "after"]
-    assert graded.fixed == {"grade": "B"}
+    assert graded.given.fixed == {"grade": "B"}
     assert graded.shape.input.elements[2].default == 7

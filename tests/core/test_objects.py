@@ -6,7 +6,6 @@ from collections.abc import AsyncIterator
 from pathlib import Path
 
 import pytest
-from bricola.core.runtime.statements import Keyset
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -16,6 +15,7 @@ from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import ProblemError
 from bricola.core.runtime.live import LiveService, compile_service
 from bricola.core.runtime.pool import Pool
+from bricola.core.runtime.statements import Keyset
 from bricola.core.shapes.model import Element
 from bricola.core.shapes.resolve import resolve_service
 from bricola.core.shapes.simple import SimpleType

@@ -11,7 +11,7 @@ SEED = 412
 OPERATORS, VESSELS, PASSAGES = 300, 1_200, 40_000
 LAST_DAY = date(2026, 10, 31)
 
-_SCHEMA = """
+SCHEMA = """
 CREATE TABLE operator (number TEXT PRIMARY KEY, name TEXT NOT NULL, town TEXT NOT NULL, email TEXT NOT NULL,
     account_status TEXT NOT NULL CHECK (account_status IN ('open', 'held', 'closed')));
 CREATE TABLE vessel (registration TEXT PRIMARY KEY, name TEXT NOT NULL,
@@ -34,6 +34,8 @@ CREATE TABLE passage (number TEXT PRIMARY KEY, vessel TEXT NOT NULL REFERENCES v
     passed_at DATETIME NOT NULL, cargo_kind TEXT, cargo_tonnes DECIMAL(8,2) NOT NULL, toll DECIMAL(8,2) NOT NULL);
 CREATE INDEX passage_vessel ON passage (vessel, number);
 CREATE INDEX passage_lock ON passage (lock, passed_at);
+CREATE TABLE bricola_request (id CHAR(64) PRIMARY KEY, expires BIGINT NOT NULL, answer TEXT NOT NULL);
+CREATE INDEX bricola_request_expires ON bricola_request (expires);
 CREATE TABLE gauge (code TEXT PRIMARY KEY, place TEXT NOT NULL, datum DECIMAL(6,2) NOT NULL);
 """
 
@@ -70,7 +72,7 @@ def make_registry(path: Path) -> None:
     rng = random.Random(SEED)
     db = sqlite3.connect(new)
     try:
-        db.executescript(_SCHEMA)
+        db.executescript(SCHEMA)
         operators = list(_operators(rng))
         vessels = list(_vessels(rng, [row[0] for row in operators]))
         locks = list(_locks(rng))

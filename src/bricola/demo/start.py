@@ -31,7 +31,7 @@ CALLERS = {
     "toll-audit": (["auditor"], "Reads only"),
     "night-batch": (["registry-clerk", "lock-desk", "auditor"], "Nightly jobs"),
 }
-SERVICES = ("VesselRegistry",)
+SERVICES = ("VesselRegistry", "TonnageReport")
 ENVIRONMENTS = ("rehearsal", "live")
 
 

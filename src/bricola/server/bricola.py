@@ -18,6 +18,7 @@ from bricola.core.runtime.callers import Caller, Callers, Token
 from bricola.core.runtime.limits import Limits
 from bricola.core.runtime.live import LiveService
 from bricola.core.runtime.pipeline import Pipeline
+from bricola.core.runtime.repeats import Remembered, Repeats, RequestKey
 from bricola.server.runtime import Retirement, Runtime
 from bricola.server.settings import Settings
 from bricola.server.storage import Storage
@@ -25,7 +26,7 @@ from bricola.server.throttle import Throttle
 from bricola.server.usecases.frozen import thaw
 from bricola.server.usecases.lookup import find_environment
 from bricola.server.vault import Vault
-from bricola.store import audit, calls, credentials, definitions, people, releases
+from bricola.store import audit, calls, credentials, definitions, people, releases, requests
 from bricola.store.database import timestamp
 from bricola.store.definitions import StoredDefinition
 from bricola.store.people import StoredCaller
@@ -40,6 +41,22 @@ def call_ids() -> Callable[[], str]:
     """Call ids that sort by time and do not repeat: milliseconds since 1970 and a counter, in hexadecimal."""
     counter = itertools.count(secrets.randbelow(0xFFFFF))
     return lambda: f"{int(time.time() * 1000):011x}-{next(counter) & 0xFFFFF:05x}"
+
+
+class StoredRequests:
+    """The log of requests in the main store: durable before the write begins."""
+
+    def __init__(self, storage: Storage) -> None:
+        self._storage = storage
+
+    async def begin(self, key: RequestKey, digest: str, call: str, at: float, expires: float) -> Remembered | None:
+        return await self._storage.main(requests.begin, key, digest, call, at, expires)
+
+    async def finish(self, key: RequestKey, answer: str) -> None:
+        await self._storage.main(requests.finish, key, answer)
+
+    async def forget(self, key: RequestKey) -> None:
+        await self._storage.main(requests.forget, key)
 
 
 class Bricola:
@@ -59,7 +76,8 @@ class Bricola:
         self.runtime = Runtime(settings.data, self.vault)
         self.callers = Callers(time.time)
         self.signins = Throttle(time.monotonic)
-        self.pipeline = Pipeline(self.callers, self.storage.writer, time.time, time.perf_counter, call_ids())
+        self.pipeline = Pipeline(self.callers, self.storage.writer, time.time, time.perf_counter, call_ids(),
+                                 Repeats(StoredRequests(self.storage)))
         self.drafts: list[DefinitionFile] = []
         self.catalogue = Catalogue()
         self.revisions: dict[Reference, StoredDefinition] = {}  # the newest of each draft
@@ -101,6 +119,7 @@ class Bricola:
                     if (environment, segment_of(service, version)) in down:
                         await self.bring_up(environment, service, version)
                 await self.note_uses()
+                await self.storage.main(requests.prune, time.time())
                 for one in self.catalogue.environments():
                     await self.storage.calls(calls.prune, one.name, time.time() - one.records.keep_days * 86_400)
             except Exception:  # the store may be locked or full for a while; the next round tries again

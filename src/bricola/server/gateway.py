@@ -59,7 +59,7 @@ class Gateway:
             answer = Answer(fault_status(version, error.problem), version.content_type, problem_fault(version, error))
             await _respond(send, answer, allow=b"POST, GET" if error.problem.kind is Kind.METHOD else b"")
             return
-        request = Request(body, content_type, authorization, _peer(scope))
+        request = _request(scope, body, content_type, authorization)
         await _respond(send, await self._bricola.pipeline.soap(next(place.turns), request), sunset=place.retirement)
 
     async def _rest(self, scope: Scope, path: str, receive: Receive, send: Send) -> None:
@@ -77,7 +77,7 @@ class Gateway:
             await _respond(send, answer, allow=b"POST" if error.problem.kind is Kind.METHOD else b"")
             return
         name = path.rpartition("/")[2]
-        request = Request(body, content_type, authorization, _peer(scope))
+        request = _request(scope, body, content_type, authorization)
         await _respond(send, await self._bricola.pipeline.rest(next(place.turns), name, request), sunset=place.retirement)
 
     def _find(self, path: str) -> LivePlace:
@@ -97,6 +97,17 @@ class Gateway:
                     mend="The people who run the service see the reason in their list of services."))
         raise ProblemError(Problem("service.unknown", "There is no service at this address.", Kind.MISSING, place=path,
                                    mend="The index of services is at /soap/."))
+
+
+def _request(scope: Scope, body: bytes, content_type: str, authorization: bytes | None) -> Request:
+    """The request with what its headers ask for a write."""
+    request = Request(body, content_type, authorization, _peer(scope))
+    for name, value in scope["headers"]:
+        if name == b"idempotency-key":
+            request.request_id = value.decode("latin-1").strip().strip('"')  # a structured field of type string, RFC 8941
+        elif name == b"bricola-trial":
+            request.trial = value.strip().lower() in (b"true", b"1", b"yes", b"?1")
+    return request
 
 
 def _headers(scope: Scope) -> tuple[str, bytes | None]:
@@ -149,6 +160,10 @@ async def _respond(send: Send, answer: Answer, allow: bytes = b"", sunset: Retir
         headers.append(_CHALLENGE)
     if allow:
         headers.append((b"allow", allow))
+    if answer.trial:
+        headers.append((b"bricola-trial", answer.trial.encode()))
+    if answer.repeats:
+        headers.append((b"repeats-call", answer.repeats.encode()))
     if answer.status == 429:
         headers.append((b"retry-after", b"1"))
     if sunset is not None:  # RFC 8594

@@ -134,6 +134,9 @@ class _Comparison:
             stricter = new.least > old.least
             yield self._change(_BREAKS if stricter == is_input else _OK, f"{side}.{'required' if stricter else 'optional'}", place,
                                f"{old.name} is {'required' if stricter else 'optional'} now.", old.occurrence, new.occurrence)
+        if is_input and old.nillable != new.nillable:
+            verdict, now = (_OK, "is") if new.nillable else (_BREAKS, "is not")
+            yield self._change(verdict, "input.nillable", place, f"{old.name} {now} emptied by nil now.")
         if old.most != new.most:
             wider = new.most is None or (old.most is not None and new.most > old.most)
             verdict = (_OK if wider else _BREAKS) if is_input else (
@@ -144,7 +147,7 @@ class _Comparison:
             yield self._change(_READERS, "input.default", place, f"What is taken when {old.name} is left out is another value.",
                                old.default, new.default)
         yield from self._types(old.type, new.type, place, is_input)
-        if (old.description, old.label, old.unit) != (new.description, new.label, new.unit):
+        if (old.description, old.labels, old.unit) != (new.description, new.labels, new.unit):
             yield self._change(_OK, "documentation", place, f"{old.name} is described in other words.")
 
     def _types(self, old: SimpleType | Record, new: SimpleType | Record, place: str, is_input: bool) -> Iterator[ContractChange]:

@@ -50,8 +50,17 @@ def _operation(operation: OperationShape) -> dict[str, Any]:
     }
     if faults:
         responses["422"] = {"description": f"A declared fault: {faults}", "content": problem}
+    asked = {"parameters": _WRITE_HEADERS} if operation.writes else {}
     return {"operationId": operation.name, "summary": operation.description, "responses": responses,
-            "requestBody": {"required": True, "content": _json(operation.input.name)}}
+            "requestBody": {"required": True, "content": _json(operation.input.name)}, **asked}
+
+
+_WRITE_HEADERS = [
+    {"name": "Idempotency-Key", "in": "header", "required": False, "schema": {"type": "string", "maxLength": 255},
+     "description": "An id of your own for this request; sent again with it, the first answer comes and nothing is written twice"},
+    {"name": "Bricola-Trial", "in": "header", "required": False, "schema": {"type": "boolean"},
+     "description": "true: everything runs, the answer says what would be stored, and nothing is"},
+]
 
 
 def _json(name: str) -> dict[str, Any]:
@@ -76,6 +85,10 @@ def _element(element: Element) -> dict[str, Any]:
             schema["examples"] = [element.sample if schema["type"] != "string" else kind.write(element.sample)]
     else:
         schema = {"$ref": f"#/components/schemas/{kind.name}"}
+    if element.nillable:
+        schema["type"] = [schema["type"], "null"]
+        if "enum" in schema:
+            schema["enum"] = [*schema["enum"], None]
     if element.is_list:
         schema = {"type": "array", "items": schema} | ({"maxItems": element.most} if element.most else {})
     if element.description:

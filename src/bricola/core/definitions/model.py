@@ -139,7 +139,8 @@ class StatementLimits(Frozen):
 class Binding(NamedPart):
     """Where a backend is in one environment, as whom Bricola signs on there, and how many sessions it holds.
 
-    With `read_only` nothing can be written through it, and operations that write cannot be deployed there.
+    With `read_only` nothing can be written through it, and operations that write cannot be deployed there. `requests` names
+    a table for marks of repeatable requests: columns id (64 characters, the key), expires (whole number), answer (text).
 
     A SQLite backend has a `file`, relative to the service's data folder. Others have an `address`, or several
     `endpoints`, a `database` and the name of a `credential`.
@@ -153,6 +154,7 @@ class Binding(NamedPart):
     credential: str = ""
     tls: Literal["off", "encrypt", "verify"] = "off"
     read_only: bool = False
+    requests: str = ""
     limits: StatementLimits = StatementLimits()
     pool: PoolSettings = PoolSettings()
 

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from lxml import etree
 
-from bricola.core.contracts.names import ENVELOPE11, ENVELOPE12, MEDIA11, MEDIA12
+from bricola.core.contracts.names import ADDRESSING, ENVELOPE11, ENVELOPE12, MEDIA11, MEDIA12
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 
 
@@ -22,6 +22,7 @@ class Soap(Enum):
         self.media = media
         self.content_type = f"{media}; charset=utf-8".encode()
         self.head = f'<?xml version="1.0" encoding="UTF-8"?>\n<soap:Envelope xmlns:soap="{namespace}"><soap:Body>'
+        self._start = self.head.removesuffix("<soap:Body>")
         self.tail = "</soap:Body></soap:Envelope>"
         self.tag_envelope, self.tag_header, self.tag_body, self.tag_fault = (
             f"{{{namespace}}}{name}" for name in ("Envelope", "Header", "Body", "Fault")
@@ -30,6 +31,12 @@ class Soap(Enum):
         self.role = f"{{{namespace}}}{'actor' if number == '1.1' else 'role'}"
 
 
+    def head_with(self, block: str) -> str:
+        """The beginning of an envelope with a header block."""
+        return f"{self._start}<soap:Header>{block}</soap:Header><soap:Body>"
+
+
+_MESSAGE_ID = f"{{{ADDRESSING}}}MessageID"
 _BY_TAG = {version.tag_envelope: version for version in Soap}
 # The roles that mean us: the next node, or the ultimate receiver (SOAP 1.1, 4.2.2; SOAP 1.2 Part 1, 2.2).
 _OUR_ROLES = frozenset(
@@ -102,6 +109,11 @@ def read_envelope(root: etree._Element) -> Envelope:
         raise ProblemError(Problem("soap.body", "The Body must hold exactly one element, the operation.",
                                    place="Envelope/Body", found=f"{len(body)} elements"))
     return Envelope(version, headers, body[0])
+
+
+def message_id(headers: list[etree._Element]) -> str:
+    """The MessageID of WS-Addressing 1.0 (W3C Recommendation, section 3.1), '' without one."""
+    return next(((one.text or "").strip() for one in headers if one.tag == _MESSAGE_ID), "")
 
 
 def unknown_operation(tag: str, namespace: str, names: list[str]) -> Problem:

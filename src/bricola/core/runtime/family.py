@@ -43,6 +43,7 @@ class Family:
         self._writable = [one for one in own_columns(definition) if one not in child.child.match]
         self._made = [one for one in self._keys if one not in self._writable]  # the database makes it
         self._source = source
+        self._sensitive = frozenset(one.name for one in definition.fields if one.sensitive)
         self._table = table_name(definition.table)
         self._where = " AND ".join(f"{column(source, one)} = ?" for one in self._theirs)
         self._where_one = " AND ".join(f"{column(source, one)} = ?" for one in (*self._theirs, *self._keys))
@@ -136,4 +137,5 @@ class Family:
     def _note(self, action: str, one: Values, before: Values, after: Values) -> None:
         trial = current_trial.get()
         if trial is not None:
-            trial.note(f"{self.name}/{self._item}", action, {name: one.get(name) for name in self._keys}, before, after)
+            key = {name: one.get(name) for name in self._keys}
+            trial.note(f"{self.name}/{self._item}", action, key, before, after, self._sensitive)

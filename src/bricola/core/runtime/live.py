@@ -30,6 +30,7 @@ class LiveOperation:
     encode: Encoder
     encode_fault: Mapping[str, Encoder]
     handle: Handler
+    marked: bool = False  # a write leaves a mark of its request in the backend
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,7 @@ class LiveService:
     by_name: Mapping[str, LiveOperation]
     probes: tuple[tuple[str, str], ...] = ()  # (backend, statement) to try once before the service goes live
     records: str = "all"  # which calls leave a record: all, faults, none
+    repeat_hours: float = 24.0  # how long a write's request id is remembered
     notice: str = ""  # for callers, in the contract and on the page
     pools: Mapping[str, DatabasePool] = field(default_factory=dict, compare=False, repr=False)  # by backend
     _contracts: dict[str, bytes] = field(default_factory=dict, compare=False, repr=False)
@@ -76,7 +78,7 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
         handler = compile_check(operation, source, pool)
     else:
         _refuse_read_only(operation, environment)
-        handler = compile_write(operation, source, pool)
+        handler = compile_write(operation, source, pool, _requests(operation, environment))
     return with_given(handler, operation.given, context_values(operation.given, operation.shape.name, environment), operation.nested)
 
 
@@ -87,6 +89,11 @@ def _refuse_read_only(operation: ResolvedOperation, environment: EnvironmentDefi
             "binding.read-only", f"{operation.shape.name} writes, but {operation.backend} is read only in {environment.name}.",
             place=f"environment {environment.name}, backends, {operation.backend}, read_only",
             mend="Leave the operation out of the service, or bind the backend without 'read_only'."))
+
+
+def _requests(operation: ResolvedOperation, environment: EnvironmentDefinition) -> str:
+    binding = environment.binding(operation.backend)
+    return binding.requests if binding is not None else ""
 
 
 def with_given(handler: Handler, given: Given, context: Values, nested: str) -> Handler:
@@ -132,10 +139,16 @@ def compile_service(
     for one in resolved.operations:
         faults = {fault.name: compile_encoder(fault.record, namespace) for fault in one.shape.faults}
         operations[one.shape.name] = LiveOperation(
-            one.shape, service.roles_for(one.shape.name), compile_decoder(one.shape.input, namespace),
-            compile_encoder(one.shape.output, namespace), faults, _compile(one, environment, pools[one.backend]),
+            one.shape,
+            service.roles_for(one.shape.name),
+            compile_decoder(one.shape.input, namespace),
+            compile_encoder(one.shape.output, namespace),
+            faults,
+            _compile(one, environment, pools[one.backend]),
+            bool(_requests(one, environment)),
         )
     by_tag = {f"{{{namespace}}}{name}": operation for name, operation in operations.items()}
     probes = tuple(dict.fromkeys((one.backend, probe(one)) for one in resolved.operations))
     return LiveService(environment.name, service.name, service.segment, release, resolved.shape,
-                       service.name in environment.anonymous, by_tag, operations, probes, environment.records.of, pools=pools)
+                       service.name in environment.anonymous, by_tag, operations, probes, environment.records.of,
+                       environment.repeat_hours, pools=pools)

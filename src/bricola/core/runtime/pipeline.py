@@ -5,20 +5,22 @@ SOAP 1.1, SOAP 1.2 and REST differ in how they decode and encode, and in nothing
 
 import json
 import logging
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, NamedTuple, Protocol
 
 from bricola.core.contracts.names import PROBLEM
-from bricola.core.messages.envelope import Soap, WrongVersionError, read_envelope, read_media_type, unknown_operation
+from bricola.core.messages.envelope import Soap, WrongVersionError, message_id, read_envelope, read_media_type, unknown_operation
 from bricola.core.messages.faults import DeclaredFaultError, declared_fault, fault_status, problem_fault
 from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.messages.xml import parse_xml
-from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.runtime.callers import ANONYMOUS, Caller, Callers, no_identity
 from bricola.core.runtime.limits import Limits
 from bricola.core.runtime.live import LiveOperation, LiveService
+from bricola.core.runtime.repeats import MOST_ID, Repeats, RequestKey
 from bricola.core.runtime.sessions import CallLabel, current_call
+from bricola.core.runtime.trials import Trial, current_trial
 
 log = logging.getLogger("bricola.calls")
 
@@ -60,6 +62,8 @@ class Request:
     content_type: str = ""
     authorization: bytes | None = None
     peer: str = ""  # the address that the request came from
+    request_id: str = ""  # Idempotency-Key
+    trial: bool = False  # roll back what it writes
 
 
 @dataclass(slots=True)
@@ -71,6 +75,8 @@ class Answer:
     body: bytes
     call: str = ""
     challenge: bool = False  # with WWW-Authenticate
+    trial: str = ""  # what became of a trial
+    repeats: str = ""  # the id of the call whose answer this is, when the request came again
 
 
 @dataclass(slots=True)
@@ -83,18 +89,21 @@ class _Course:
     fault: str = ""
     message: str = ""
     limits: Limits | None = None  # that counted this call in
+    trial: Trial | None = None
+    repeats: str = ""
 
 
 class Pipeline:
     """Runs calls. `now` gives seconds since 1970, `clock` monotonic seconds, `new_id` call ids."""
 
     def __init__(self, callers: Callers, recorder: Recorder, now: Callable[[], float], clock: Callable[[], float],
-                 new_id: Callable[[], str]) -> None:
+                 new_id: Callable[[], str], repeats: Repeats | None = None) -> None:
         self._callers = callers
         self._recorder = recorder
         self._now = now
         self._clock = clock
         self._new_id = new_id
+        self._repeats = repeats
 
     async def soap(self, service: LiveService, request: Request) -> Answer:
         """Answer a SOAP request of either version; a fault answers in the version of the request."""
@@ -114,13 +123,18 @@ class Pipeline:
                 raise ProblemError(unknown_operation(envelope.payload.tag, service.shape.namespace, service.names))
             name = course.operation = operation.shape.name
             _authorise(service, operation, caller)
-            current_call.set(CallLabel(call, f"{service.name}.{name}", caller.name))
+            current_call.set(CallLabel(call, f"{service.name}.{name}", caller.name, self._now()))
             problems: list[Problem] = []
             values = operation.decode(envelope.payload, name, problems)
             if problems:
                 raise ProblemError(*problems)
-            answer = await operation.handle(values)
-            body = (version.head + operation.encode(answer) + version.tail).encode()
+            if operation.shape.writes:
+                identity = request.request_id or message_id(envelope.headers)
+                answer = await self._write(service, operation, caller, values, call, identity, request.trial, course)
+            else:
+                answer = await operation.handle(values)
+            head = version.head if course.trial is None else version.head_with(course.trial.header())
+            body = (head + operation.encode(answer) + version.tail).encode()
             status, challenge = 200, False
         except DeclaredFaultError as fault:
             course.result, course.fault, course.message = "fault", fault.name, fault.message
@@ -137,7 +151,7 @@ class Pipeline:
             _leave(course)
             raise
         self._record(service, course, call, f"soap {version.number}", status, started, len(request.body), len(body))
-        return Answer(status, version.content_type, body, call, challenge)
+        return Answer(status, version.content_type, body, call, challenge, _trial_words(request, course), course.repeats)
 
     async def rest(self, service: LiveService, name: str, request: Request) -> Answer:
         """Answer a JSON request for one operation; failures are problem documents (RFC 9457)."""
@@ -156,14 +170,19 @@ class Pipeline:
                                            place=name, expected=f"one of {', '.join(service.names)}"))
             course.operation = name
             _authorise(service, operation, caller)
-            current_call.set(CallLabel(call, f"{service.name}.{name}", caller.name))
+            current_call.set(CallLabel(call, f"{service.name}.{name}", caller.name, self._now()))
             problems: list[Problem] = []
             values = from_plain(operation.shape.input, _read_json(request.body), name, problems)
             if problems:
                 raise ProblemError(*problems)
-            answer = await operation.handle(values)
+            if operation.shape.writes:
+                answer = await self._write(service, operation, caller, values, call, request.request_id, request.trial, course)
+            else:
+                answer = await operation.handle(values)
             operation.encode(answer)  # the same check of the answer against the contract as on the SOAP face
-            document: Mapping[str, Any] = to_plain(operation.shape.output, answer)
+            document: dict[str, Any] = to_plain(operation.shape.output, answer)
+            if course.trial is not None:
+                document["trial"] = [one.as_dict() for one in course.trial.changes]
             status = 200
         except DeclaredFaultError as fault:
             course.result, course.fault, course.message = "fault", fault.name, fault.message
@@ -181,7 +200,24 @@ class Pipeline:
             raise
         body = json.dumps(document, ensure_ascii=False).encode()
         self._record(service, course, call, "rest", status, started, len(request.body), len(body))
-        return Answer(status, content_type, body, call, challenge)
+        return Answer(status, content_type, body, call, challenge, _trial_words(request, course), course.repeats)
+
+    async def _write(self, service: LiveService, operation: LiveOperation, caller: Caller, values: dict[str, Any], call: str, identity: str,
+                     trial: bool, course: _Course) -> dict[str, Any]:
+        """Run a write: as a trial, or at most once for its request id."""
+        if trial:
+            course.trial = Trial()
+            current_trial.set(course.trial)
+            return await operation.handle(values)
+        if not identity or self._repeats is None:
+            return await operation.handle(values)
+        if len(identity) > MOST_ID or not identity.isprintable():
+            raise ProblemError(Problem("request.id", "This is not a usable request id.", place="Idempotency-Key",
+                                       expected=f"up to {MOST_ID} printable characters", found=shown(identity)))
+        key = RequestKey(service.environment, service.segment, operation.shape.name, caller.name, identity)
+        answer, course.repeats = await self._repeats.once(
+            key, operation.shape, values, call, self._now(), service.repeat_hours, operation.marked, lambda: operation.handle(values))
+        return answer
 
     def _authenticate(self, service: LiveService, request: Request, course: _Course) -> Caller:
         if request.authorization is not None:
@@ -218,6 +254,13 @@ class Pipeline:
             call, self._now(), service.environment, service.name, service.release, course.operation, course.caller,
             face, status, micros, course.result, course.fault, course.message, sent, answered,
         ), keep)
+
+
+def _trial_words(request: Request, course: _Course) -> str:
+    """What became of a trial, for a header of the answer."""
+    if not request.trial:
+        return ""
+    return "rolled back" if course.trial is not None and course.trial.transactions else "nothing was written"
 
 
 def _leave(course: _Course) -> None:

@@ -86,7 +86,7 @@ class _Children:
                 where, parameters = " OR ".join([one_key] * len(part)), [value for key in part for value in key]
             for one in await fetch(f"{self._select}{where}{self._order} LIMIT {self._most * len(part) + 1}", parameters):
                 values = self._to_values(one)
-                by_key[tuple(values[name] for name in self._theirs)].append(values)
+                by_key[tuple(values.pop(name) for name in self._theirs)].append(values)
 
 
 def compile_get(operation: ResolvedOperation, source: ResolvedObject, pool: DatabasePool) -> Handler:

@@ -12,6 +12,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.conflicts import Conflicts, own_columns
 from bricola.core.runtime.databases import ConstraintError, DatabasePool, DatabaseSession, Handler, Row, Values
 from bricola.core.runtime.family import Family, same
+from bricola.core.runtime.repeats import OUTCOME_UNKNOWN, RequestMark, current_request
 from bricola.core.runtime.rows import compile_row
 from bricola.core.runtime.sessions import SessionLostError
 from bricola.core.runtime.statements import column, quoted, table_name, utc_fields
@@ -26,28 +27,37 @@ _FIRST_TOKEN = 1
 Work = Callable[[DatabaseSession, Values], Awaitable[Values]]
 
 
-def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: DatabasePool) -> Handler:
-    """The handler of a writing operation on the pool of its backend."""
+def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: DatabasePool, requests: str = "") -> Handler:
+    """The handler of a writing operation on the pool of its backend. `requests` names the table for marks, if there is one."""
     conflicts = Conflicts(source, operation.shape.name, operation.verb, [one.name for one in operation.shape.faults])
     table = _Table(source, conflicts, operation.verb)
+    marks = _Marks(requests) if requests else None
     work: Work = {"create": table.create, "update": table.update, "save": table.save, "delete": table.delete}[operation.verb]
 
     async def write(given: Values) -> Values:
-        return await _in_transaction(pool, conflicts, table, work, given)
+        return await _in_transaction(pool, conflicts, table, work, marks, given)
 
     return write
 
 
-async def _in_transaction(pool: DatabasePool, conflicts: Conflicts, table: "_Table", work: Work, given: Values) -> Values:
+async def _in_transaction(
+    pool: DatabasePool, conflicts: Conflicts, table: "_Table", work: Work, marks: "_Marks | None", given: Values
+) -> Values:
     attempt = 1
     trial = current_trial.get()
+    mark = current_request.get() if marks is not None else None
     while True:
         session = pool.take() or await pool.borrow()
         broken, worked = True, False
         answer: Values = {}
         try:
             async with session.transaction():
+                if mark is not None and marks is not None and (before := await marks.find(session, mark)) is not None:
+                    broken = False
+                    return before
                 answer = await work(session, given)
+                if mark is not None and marks is not None:
+                    await marks.leave(session, mark, answer)
                 worked = True
                 if trial is not None:
                     trial.transactions += 1
@@ -79,6 +89,25 @@ async def _in_transaction(pool: DatabasePool, conflicts: Conflicts, table: "_Tab
             pool.give_back(session, broken)
 
 
+class _Marks:
+    """Marks of requests in a table of the backend, in the same transaction as the write: both are there, or neither."""
+
+    def __init__(self, table: str) -> None:
+        self._table = table_name(table)
+
+    async def find(self, session: DatabaseSession, mark: RequestMark) -> Values | None:
+        """The answer of a write that was committed before the service was killed."""
+        if not mark.recovering:
+            return None
+        rows = await session.rows(f"SELECT answer FROM {self._table} WHERE id = ?", [mark.id])
+        return mark.read(rows[0][0]) if rows else None
+
+    async def leave(self, session: DatabaseSession, mark: RequestMark, answer: Values) -> None:
+        await session.write(f"DELETE FROM {self._table} WHERE id = ? OR expires < ?", [mark.id, int(mark.at)])
+        await session.write(f"INSERT INTO {self._table} (id, expires, answer) VALUES (?, ?, ?)",
+                            [mark.id, int(mark.expires), mark.answer(answer)])
+
+
 class _Table:
     """The statements of one object, made once. Names are quoted; what a caller sends is only ever bound."""
 
@@ -100,6 +129,7 @@ class _Table:
         self._token = quoted(definition.token_column) if definition.token_column else ""
         self._hash = compile_hash(source) if definition.hashed else None
         self._writable = own_columns(definition)
+        self._sensitive = frozenset(one.name for one in definition.fields if one.sensitive)
         self._made = [one.name for one in source.fields if one.name in definition.key and one.name not in self._writable]
         made = [next(one for one in own if one.name == name) for name in self._made]
         self._read_made = compile_row(tuple(made)) if made else None
@@ -209,7 +239,7 @@ class _Table:
         trial = current_trial.get()
         if trial is not None:
             before = {name: value for name, value in before.items() if not isinstance(value, dict) and name != CHANGE_TOKEN}
-            trial.note(self._name, action, {key: given.get(key) for key in self._keys}, before, after)
+            trial.note(self._name, action, {key: given.get(key) for key in self._keys}, before, after, self._sensitive)
 
     def _key_values(self, given: Values) -> list[Any]:
         return [given[key] for key in self._keys]
@@ -227,6 +257,6 @@ class _Table:
 
 def lost_at_the_end(error: SessionLostError) -> ProblemError:
     """What a caller is told when the connection broke at the commit: whether it was stored is not known."""
-    return ProblemError(Problem("write.outcome-unknown", "The connection to the backend broke at the end of the transaction.", Kind.BACKEND,
+    return ProblemError(Problem(OUTCOME_UNKNOWN, "The connection to the backend broke at the end of the transaction.", Kind.BACKEND,
                                 mend="Read the row to see whether it was stored, or send it again with the same request id.",
                                 inner=error.problem.inner))

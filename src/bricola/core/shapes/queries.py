@@ -126,7 +126,7 @@ def details_shape(operation: Operation, source: ResolvedQuery, row: Record, inpu
     output = Record(f"{operation.name}Response", (
         Element("row", row, 0, None, description=f"In the order of {', '.join(definition.key)}"), *PAGE_OUTPUTS))
     words = operation.description or f"Lists the rows behind {item_name(source.groups)}."
-    return OperationShape(operation.name, Record(operation.name, (*inputs, *page_inputs(_PAGE, _MOST_PAGE))), output, (), words)
+    return OperationShape(operation.name, Record(operation.name, inputs), output, (), words)
 
 
 def query_inputs(source: ResolvedQuery, catalogue: Catalogue, drill: bool) -> tuple[Element, ...]:
@@ -137,7 +137,7 @@ def query_inputs(source: ResolvedQuery, catalogue: Catalogue, drill: bool) -> tu
     filters = tuple(filter_element(one, columns[one.field]) for one in definition.filters)
     taken = {one.name for one in (*prompts, *filters)}
     groups = tuple(replace(columns[one], least=0) for one in definition.groups if one not in taken) if drill else ()
-    return (*prompts, *filters, *groups)
+    return (*prompts, *filters, *groups, *(page_inputs(_PAGE, _MOST_PAGE) if drill else ()))
 
 
 def _total(name: str, element: Element, description: str) -> Element:
