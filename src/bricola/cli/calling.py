@@ -8,6 +8,7 @@ import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import STATES, err, out, print_answer, print_json, table, text, when
+from bricola.cli.records import print_comparison, print_trial
 from bricola.core.problems import Problem, ProblemError, shown
 
 
@@ -24,6 +25,9 @@ def register(app: typer.Typer) -> None:
         soap: Annotated[str, typer.Option(help="SOAP version: 1.1 or 1.2.")] = "1.1",
         raw: Annotated[bool, typer.Option("--raw", help="Show both envelopes, status, sizes and time.")] = False,
         sample: Annotated[bool, typer.Option("--sample", help="Fill what is not given from the sample request.")] = False,
+        trial: Annotated[bool, typer.Option("--trial", help="Roll back what it writes, and say what would be stored.")] = False,
+        request_id: Annotated[str, typer.Option("--request-id", help="Do a write at most once for this id (Idempotency-Key).")] = "",
+        compare: Annotated[bool, typer.Option("--compare", help="Show the answer beside the stored rows, field by field.")] = False,
         envelope: Annotated[Path | None, typer.Option(help="Send the envelope in this file ('-': standard input).")] = None,
         at: At = "", as_json: Json = False,
     ) -> None:
@@ -35,14 +39,40 @@ def register(app: typer.Typer) -> None:
         with connect(at) as client:
             if sample:
                 given = _filled(client.sample(service, operation, environment, soap)["values"], given)
-            reply = client.call(environment, service, operation, given, caller, soap, text_of)
-        good = reply["answer"] is not None and reply["status"] == 200
+            reply = client.call(environment, service, operation, given, caller, soap, text_of, trial, request_id)
+            good = reply["answer"] is not None and reply["status"] == 200
+            if compare and good:
+                reply["comparison"] = client.compare_with_source(environment, service, operation, given, reply["answer"])
         if as_json:
             print_json(reply)
         else:
             _print_reply(reply, raw)
+            print_trial(reply)
+            if "comparison" in reply:
+                print_comparison(reply["comparison"])
         if not good:
             raise typer.Exit(1)
+
+    @app.command(rich_help_panel=panel)
+    def keys(
+        environment: str,
+        service: str,
+        operation: str,
+        name: Annotated[str, typer.Argument(metavar="INPUT", help="Like vessel.operatorNumber.")],
+        search: Annotated[str, typer.Argument(help="A part of the key or of its texts.")] = "",
+        limit: Annotated[int, typer.Option("--limit", "-n", min=1, max=50)] = 20,
+        at: At = "",
+        as_json: Json = False,
+    ) -> None:
+        """List real keys for an input that holds the key of an object."""
+        with connect(at) as client:
+            found = client.keys(environment, service, operation, name, search, limit)
+        if as_json:
+            print_json(found)
+            return
+        out.print(table(found["columns"], [[text(one.get(column)) for column in found["columns"]] for one in found["rows"]]))
+        if found["more"]:
+            out.print("[dim]There are more; narrow the search.[/]")
 
     @app.command(rich_help_panel=panel)
     def calls(

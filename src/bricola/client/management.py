@@ -2,12 +2,13 @@
 
 from datetime import date
 
+from bricola.client.discovery import DiscoveryCalls
 from bricola.client.people import PeopleCalls
 from bricola.client.running import RunningCalls
 from bricola.client.transport import Json, raise_problems, send
 
 
-class Client(PeopleCalls, RunningCalls):
+class Client(PeopleCalls, RunningCalls, DiscoveryCalls):
     """A connection to one Bricola. `token` comes from `sign_in` or from the service's users page."""
 
     # definitions
@@ -107,11 +108,23 @@ class Client(PeopleCalls, RunningCalls):
         return dict(self._ask("GET", f"/services/{service}/sample/{operation}", params=params))
 
     def call(self, environment: str, service: str, operation: str, values: Json | None = None, caller: str = "",
-             soap: str = "1.1", envelope: str | None = None) -> Json:
-        """Send a test request through the real endpoint; answers both envelopes, status, time, answer or fault."""
+             soap: str = "1.1", envelope: str | None = None, trial: bool = False, request_id: str = "") -> Json:
+        """Send a test request through the real endpoint; answers both envelopes, status, time, answer or fault.
+
+        With `trial` a write runs and is rolled back; with a `request_id` it is done at most once."""
         body = {"environment": environment, "service": service, "operation": operation, "values": values or {},
-                "caller": caller, "soap": soap, "envelope": envelope}
+                "caller": caller, "soap": soap, "envelope": envelope, "trial": trial, "request_id": request_id}
         return dict(self._ask("POST", "/bench", json=body))
+
+    def keys(self, environment: str, service: str, operation: str, name: str, search: str = "", limit: int = 20) -> Json:
+        """Real keys for an input that holds the key of an object."""
+        params: Json = {"environment": environment, "input": name, "search": search, "limit": limit}
+        return dict(self._ask("GET", f"/services/{service}/operations/{operation}/keys", params=params))
+
+    def compare_with_source(self, environment: str, service: str, operation: str, values: Json, answer: Json) -> Json:
+        """An answer beside the rows that it came from, field by field."""
+        body = {"environment": environment, "service": service, "operation": operation, "values": values, "answer": answer}
+        return dict(self._ask("POST", "/bench/comparison", json=body))
 
     def calls(self, environment: str = "", service: str = "", caller: str = "", failed: bool = False,
               limit: int = 50) -> list[Json]:

@@ -4,7 +4,8 @@ import asyncio
 import itertools
 import logging
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import AsyncIterator, Iterator, Sequence
+from contextlib import asynccontextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -66,6 +67,16 @@ def spread(parts: Sequence[tuple[LiveService, int]]) -> Iterator[LiveService]:
         owed[chosen] -= 100
         order.append(parts[chosen][0])
     return itertools.cycle(order)
+
+
+def bound_backend(environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> tuple[BackendDefinition, Binding]:
+    """A backend with its place in an environment. Raises ProblemError when it has none."""
+    backend, binding = catalogue.find_backend(name), environment.binding(name)
+    if backend is None or binding is None or not binding.ends:
+        raise ProblemError(Problem("binding.missing", f"The backend {name} has no place in {environment.name}.",
+                                   Kind.INPUT, place=f"environment {environment.name}, backends",
+                                   mend=f"Give it one: bricola connect {name} {environment.name} …"))
+    return backend, binding
 
 
 class Runtime:
@@ -170,11 +181,24 @@ class Runtime:
         for pool, _ in self._pools.values():
             await pool.close()
 
+    @asynccontextmanager
+    async def visit(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AsyncIterator[Any]:
+        """A session to a backend for those who look around: of its pool when there is one, else one of its own. Raises ProblemError."""
+        pool = self.pools().get((environment.name, name))
+        if pool is not None and pool.state not in ("stopped", "cut"):
+            async with pool.session() as borrowed:
+                yield borrowed
+            return
+        backend, binding = bound_backend(environment, name, catalogue)
+        kind = self._kind(backend, binding, environment.name)
+        session = await kind.open(binding.ends[0])
+        try:
+            yield session
+        finally:
+            await kind.close(session)
+
     def _pool(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AnyPool:
-        backend, binding = catalogue.find_backend(name), environment.binding(name)
-        if backend is None or binding is None or not binding.ends:
-            raise ProblemError(Problem("binding.missing", f"The backend {name} has no place in {environment.name}.",
-                                       Kind.INPUT, place=f"environment {environment.name}, backends"))
+        backend, binding = bound_backend(environment, name, catalogue)
         key = (environment.name, name, backend.engine)
         existing = self._pools.get(key)
         if existing is not None:

@@ -7,6 +7,7 @@ from typing import Any
 
 from lxml import etree
 
+from bricola.core.contracts.names import TRIAL, XSI
 from bricola.core.messages.decoder import compile_decoder
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.plain import to_plain
@@ -30,9 +31,11 @@ def _fill(parent: etree._Element, namespace: str, record: Record, values: Mappin
     known = {element.name: element for element in record.elements}
     for name in (*known, *(name for name in values if name not in known)):
         value = values.get(name)
-        if value is None:
-            continue
         element = known.get(name)
+        if value is None:
+            if name in values and element is not None and element.nillable:
+                etree.SubElement(parent, f"{{{namespace}}}{name}").set(f"{{{XSI}}}nil", "true")
+            continue
         for one in value if isinstance(value, list | tuple) else (value,):
             _add(parent, namespace, name, element, one)
 
@@ -111,6 +114,21 @@ def read_reply(namespace: str, operation: OperationShape, body: bytes) -> Reply:
     if problems:
         return Reply(problems=tuple(problems))
     return Reply(answer=to_plain(operation.output, values))
+
+
+def read_trial(body: bytes) -> list[dict[str, Any]]:
+    """What the header of a trial's reply says would be stored: object, action, key, and each field before and after."""
+    try:
+        root = parse_xml(body)
+    except ProblemError:
+        return []
+    changes = []
+    for node in root.iter(f"{{{TRIAL}}}change"):
+        sides = {one.get("name", ""): {side: one.findtext(f"{{{TRIAL}}}{side}") for side in ("before", "after")}
+                 for one in node.findall(f"{{{TRIAL}}}field")}
+        keys = {one.get("name", ""): one.text or "" for one in node.findall(f"{{{TRIAL}}}key")}
+        changes.append({"object": node.get("object"), "action": node.get("action"), "key": keys, "fields": sides})
+    return changes
 
 
 def _read_fault(fault: etree._Element) -> dict[str, Any]:

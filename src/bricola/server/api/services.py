@@ -13,7 +13,7 @@ from bricola.core.definitions.model import segment_of
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import Base, Integrator, Operator, Running, Viewer
 from bricola.server.bricola import Bricola
-from bricola.server.usecases import bench, compare, deployments, releases, services
+from bricola.server.usecases import bench, compare, deployments, records, releases, services
 from bricola.server.usecases.frozen import find_release
 from bricola.store import calls
 from bricola.store import releases as stored
@@ -63,6 +63,18 @@ class BenchRequest(BaseModel):
     soap: Literal["1.1", "1.2"] = "1.1"
     values: dict[str, Any] = {}
     envelope: str | None = Field(None, max_length=4_000_000)
+    trial: bool = False  # everything runs and is rolled back
+    request_id: str = Field("", max_length=255)
+
+
+class Answered(BaseModel):
+    """A request and its answer, as the bench gave it."""
+
+    environment: str
+    service: str
+    operation: str
+    values: dict[str, Any] = {}
+    answer: dict[str, Any]
 
 
 @router.get("/overview")
@@ -176,7 +188,28 @@ async def send(body: BenchRequest, request: Request, _: Operator, bricola: Runni
     """Send a request through the real endpoint as a chosen caller; answers both envelopes, status and time."""
     transport: httpx.AsyncClient = request.app.state.own_endpoint
     return await bench.send(bricola, transport, body.environment, body.service, body.operation, body.caller, body.soap,
-                            body.values, body.envelope)
+                            body.values, body.envelope, body.trial, body.request_id)
+
+
+@router.post("/bench/comparison")
+async def compare_with_source(body: Answered, _: Operator, bricola: Running) -> dict[str, Any]:
+    """An answer beside the rows that it came from, field by field; of a write, what was sent beside what is stored."""
+    return await records.compare(bricola, body.environment, body.service, body.operation, body.values, body.answer)
+
+
+@router.get("/services/{service}/operations/{operation}/keys")
+async def keys(
+    service: str,
+    operation: str,
+    environment: str,
+    name: Annotated[str, Query(alias="input")],
+    _: Operator,
+    bricola: Running,
+    search: str = "",
+    limit: Annotated[int, Query(ge=1, le=records.MOST_KEYS)] = 20,
+) -> dict[str, Any]:
+    """Real keys for an input that holds the key of an object. `input` is a path like `vessel.operatorNumber`."""
+    return await records.keys(bricola, environment, service, operation, name, search, limit)
 
 
 @router.get("/services/{service}/callers")

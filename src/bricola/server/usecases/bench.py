@@ -6,7 +6,7 @@ from typing import Any
 import httpx
 
 from bricola.core.messages.envelope import Soap
-from bricola.core.messages.request import read_reply, sample_values, write_request
+from bricola.core.messages.request import read_reply, read_trial, sample_values, write_request
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.callers import Caller
 from bricola.core.shapes.model import OperationShape, ServiceShape
@@ -68,9 +68,20 @@ async def choose_caller(bricola: Bricola, environment: str, service: str, operat
     ))
 
 
-async def send(bricola: Bricola, transport: httpx.AsyncClient, environment: str, service: str, operation: str,
-               caller: str, soap: str, values: dict[str, Any], envelope: str | None) -> dict[str, Any]:
-    """Send one request through the service's own front door and take the reply apart."""
+async def send(
+    bricola: Bricola,
+    transport: httpx.AsyncClient,
+    environment: str,
+    service: str,
+    operation: str,
+    caller: str,
+    soap: str,
+    values: dict[str, Any],
+    envelope: str | None,
+    trial: bool = False,
+    request_id: str = "",
+) -> dict[str, Any]:
+    """Send one request through the service's own front door and take the reply apart. `trial`: nothing is stored."""
     find_environment(bricola.catalogue, environment)
     shape = await shape_for(bricola, service, environment)
     found = find_operation(shape, operation)
@@ -80,6 +91,10 @@ async def send(bricola: Bricola, transport: httpx.AsyncClient, environment: str,
     headers = {"Content-Type": version.content_type.decode()}
     if version is Soap.V11:
         headers["SOAPAction"] = f'"{shape.namespace}:{operation}"'
+    if trial:
+        headers["Bricola-Trial"] = "true"
+    if request_id:
+        headers["Idempotency-Key"] = request_id
     if identity is not None:
         headers["Authorization"] = f"Bearer {bricola.callers.lend(identity, _LOAN_SECONDS)}"
     started = time.perf_counter()
@@ -92,9 +107,19 @@ async def send(bricola: Bricola, transport: httpx.AsyncClient, environment: str,
     elapsed = time.perf_counter() - started
     taken = read_reply(shape.namespace, found, reply.content)
     return {
-        "caller": identity.name if identity is not None else "anonymous", "soap": version.number,
-        "status": reply.status_code, "ms": round(elapsed * 1000, 2), "call": reply.headers.get("call-id", ""),
-        "request": body.decode("utf-8", "replace"), "request_bytes": len(body),
-        "response": reply.text, "response_bytes": len(reply.content),
-        "answer": taken.answer, "fault": taken.fault, "problems": [one.as_dict() for one in taken.problems],
+        "caller": identity.name if identity is not None else "anonymous",
+        "soap": version.number,
+        "status": reply.status_code,
+        "ms": round(elapsed * 1000, 2),
+        "call": reply.headers.get("call-id", ""),
+        "request": body.decode("utf-8", "replace"),
+        "request_bytes": len(body),
+        "response": reply.text,
+        "response_bytes": len(reply.content),
+        "trial": reply.headers.get("bricola-trial", ""),
+        "changes": read_trial(reply.content) if trial else [],
+        "repeats": reply.headers.get("repeats-call", ""),
+        "answer": taken.answer,
+        "fault": taken.fault,
+        "problems": [one.as_dict() for one in taken.problems],
     }

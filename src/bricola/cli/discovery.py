@@ -1,0 +1,169 @@
+"""`discover` and `connect`: what a database holds, and definitions made from it."""
+
+from typing import Annotated, Any
+
+import typer
+
+from bricola.cli.connection import At, Json, connect
+from bricola.cli.output import out, print_json, table, text
+from bricola.core.problems import Problem, ProblemError
+
+
+def register(app: typer.Typer) -> None:
+    panel = "Backends"
+    discover = typer.Typer(help="Discover: look around in a backend's database and make objects of its tables.", no_args_is_help=True)
+    app.add_typer(discover, name="discover", rich_help_panel=panel)
+
+    @discover.command("tables")
+    def list_tables(
+        environment: str, backend: str,
+        search: Annotated[str, typer.Argument(help="Parts of a table's name, of its comment or of a column's name.")] = "",
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """List tables and views with their rows and keys, what is published of them, and why one cannot be."""
+        with connect(at) as client:
+            found = client.tables(environment, backend, search)
+        if as_json:
+            print_json(found)
+            return
+        if not found:
+            out.print(f"No table of {text(backend)} mentions {text(search)}." if search else f"{text(backend)} has no tables.")
+            return
+        out.print(
+            table(
+                ("Table", "Kind", "Rows", "Columns", "Key", "Published"),
+                [
+                    (
+                        f"[bold]{text(one['name'])}[/]",
+                        text(one["kind"]),
+                        _rows(one),
+                        str(len(one["columns"])),
+                        text(", ".join(one["key"]) or "–"),
+                        _use(one),
+                    )
+                    for one in found
+                ],
+                right=("Rows", "Columns"),
+            )
+        )
+        out.print(f"[dim]One of them in full: bricola discover table {text(environment)} {text(backend)} NAME[/]")
+
+    @discover.command("table")
+    def show_table(environment: str, backend: str, name: str, at: At = "", as_json: Json = False) -> None:
+        """Show one table: columns with types, keys, code lists, references, and what may be its children."""
+        with connect(at) as client:
+            found = client.table(environment, backend, name)
+        if as_json:
+            print_json(found)
+            return
+        comment = f"  [dim]{text(found['comment'])}[/]" if found["comment"] else ""
+        out.print(f"[bold]{text(found['name'])}[/]  {found['kind']}, {_rows(found)} rows, key {text(', '.join(found['key']) or 'none')}"
+                  f"{' (' + text(found['key_from']) + ')' if found['key_from'] else ''}{comment}\n")
+        out.print(
+            table(("Column", "Type there", "Type here", "Required", "Filled by", "Codes"), [_column(one) for one in found["columns"]])
+        )
+        for key in found["foreign_keys"]:
+            target = f"[bold]{text(key['table'])}[/] ({text(', '.join(key['targets']))})"
+            out.print(f"\n{text(', '.join(key['columns']))} refers to {target}", end="")
+        for child in found["children"]:
+            rows = f", {child['rows']:,} rows" if child["rows"] is not None else ""
+            by = text(", ".join(child["columns"]))
+            out.print(f"\n[bold]{text(child['table'])}[/] refers to it by {by}{rows}: may be its children", end="")
+        out.print()
+        for reason in found["reasons"]:
+            out.print(f"[yellow]▲[/] No object can be made of it: {text(reason)}.")
+        for use in found["used"]:
+            out.print(f"[green]●[/] {text(use)}")
+
+    @discover.command("object")
+    def make_object(
+        environment: str,
+        backend: str,
+        name: Annotated[str, typer.Argument(metavar="TABLE")],
+        service: Annotated[str, typer.Option(help="Publish it in a new service of this name.")] = "",
+        operations: Annotated[str, typer.Option(help="Of get, check, find, create, update, save, delete; with commas.")] = "get,find",
+        role: Annotated[list[str] | None, typer.Option(help="A role that may call it; again for more.")] = None,
+        called: Annotated[str, typer.Option("--object", help="The object's name; the table's when left out.")] = "",
+        children: Annotated[
+            list[str] | None, typer.Option("--child", metavar="TABLE", help="Rows of this table belong to it; again for more.")
+        ] = None,
+        key: Annotated[str, typer.Option(help="Columns that tell the rows of a view apart; with commas.")] = "",
+        show: Annotated[bool, typer.Option("--show", help="Only show the definitions, save nothing.")] = False,
+        at: At = "",
+        as_json: Json = False,
+    ) -> None:
+        """Make an object of a table, and a service with the operations that are named, as drafts."""
+        with connect(at) as client:
+            found = client.draft_object(environment, backend, name, called, service, _words(operations), role or [], children or [],
+                                        _words(key), not show)
+        if as_json:
+            print_json(found)
+            return
+        for path, content in found["files"].items():
+            if show:
+                out.print(f"[dim]# {text(path)}[/]")
+                out.print(text(content))
+            else:
+                out.print(f"[green]●[/] saved {text(path)} as a draft")
+        if service and not show:
+            out.print(f"[dim]Next: bricola release {text(service)} && bricola deploy {text(service)} {text(environment)}[/]")
+
+    @app.command("connect", rich_help_panel=panel)
+    def connect_backend(
+        name: str, environment: str,
+        engine: Annotated[str, typer.Option(help="sqlite, postgresql or mariadb.")],
+        address: Annotated[str, typer.Option(help="host:port of the server.")] = "",
+        file: Annotated[str, typer.Option(help="The file of a SQLite database, below the service's data folder.")] = "",
+        database: Annotated[str, typer.Option(help="The database on the server.")] = "",
+        credential: Annotated[str, typer.Option(help="A stored credential: bricola credentials add.")] = "",
+        tls: Annotated[str, typer.Option(help="off, encrypt or verify.")] = "off",
+        read_only: Annotated[bool, typer.Option("--read-only", help="Nothing can be written through it.")] = False,
+        description: str = "", at: At = "", as_json: Json = False,
+    ) -> None:
+        """Define a backend where it is new, and bind it in an environment; takes effect at once."""
+        if engine not in ("sqlite", "postgresql", "mariadb"):
+            raise ProblemError(Problem("connect.engine", "There is no such engine.", place="--engine",
+                                       expected="sqlite, postgresql or mariadb",
+                                       found=engine))
+        binding = {"file": file, "address": address, "database": database, "credential": credential, "tls": tls, "read_only": read_only}
+        with connect(at) as client:
+            found = client.connect_backend(name, environment, engine, binding, description)
+            if as_json:
+                print_json(found)
+                return
+            for change in found["changes"]:
+                if change["action"] != "unchanged":
+                    out.print(f"[green]●[/] {text(change['action'])} {text(change['kind'])} {text(change['name'])}")
+        out.print(f"[dim]Try the way: bricola check {text(environment)} {text(name)}[/]")
+
+
+def _words(text_of: str) -> list[str]:
+    return [one.strip() for one in text_of.split(",") if one.strip()]
+
+
+def _rows(one: dict[str, Any]) -> str:
+    if one["rows"] is None:
+        return "?"
+    return f"{one['rows']:,}" if one["exact"] else f"~{one['rows']:,}"
+
+
+def _use(one: dict[str, Any]) -> str:
+    if one["used"]:
+        return "[green]●[/] " + text("; ".join(one["used"]))
+    if one["reasons"]:
+        return f"[yellow]▲[/] [dim]no: {text(one['reasons'][0])}[/]"
+    return "[dim]not yet[/]"
+
+
+def _column(one: dict[str, Any]) -> tuple[str, ...]:
+    codes = ", ".join(one["codes"][:6]) + (f", … {len(one['codes'])} in all" if len(one["codes"]) > 6 else "")
+    where = f" [dim]({text(one['codes_from'])})[/]" if one["codes"] else ""
+    filled = "the database" if one["filled"] else text(f"default {one['default']}") if one["default"] else ""
+    return (
+        f"[bold]{text(one['name'])}[/]",
+        text(one["declared"]),
+        text(one["type"]) or "[yellow]▲ none[/]",
+        "yes" if one["required"] else "",
+        filled,
+        f"{text(codes)}{where}",
+    )

@@ -1,0 +1,29 @@
+"""What backends hold, and drafts from it."""
+
+from collections.abc import Sequence
+
+from bricola.client.transport import ApiConnection, Json
+
+
+class DiscoveryCalls(ApiConnection):
+    """The part of the management API about looking around in databases."""
+
+    def tables(self, environment: str, backend: str, search: str = "") -> list[Json]:
+        """Tables and views, with rows, key, what is published of them, and why one cannot be."""
+        return list(self._ask("GET", f"/discovery/{environment}/{backend}", params={"search": search}))
+
+    def table(self, environment: str, backend: str, name: str) -> Json:
+        """One table: columns, keys, references, proposals for children."""
+        return dict(self._ask("GET", f"/discovery/{environment}/{backend}/table", params={"name": name}))
+
+    def draft_object(self, environment: str, backend: str, table: str, name: str = "", service: str = "", operations: Sequence[str] = (),
+                     roles: Sequence[str] = (), children: Sequence[str] = (), key: Sequence[str] = (), save: bool = False) -> Json:
+        """Definitions made of a table, by path; with `save` they become drafts."""
+        body = {"table": table, "name": name, "service": service, "operations": list(operations), "roles": list(roles),
+                "children": list(children), "key": list(key), "save": save}
+        return dict(self._ask("POST", f"/discovery/{environment}/{backend}", json=body))
+
+    def connect_backend(self, name: str, environment: str, engine: str, binding: Json, description: str = "") -> Json:
+        """Define a backend where it is new, and bind it in an environment."""
+        body = {"name": name, "engine": engine, "description": description, "binding": binding}
+        return dict(self._ask("POST", f"/environments/{environment}/backends", json=body))

@@ -1,0 +1,1 @@
+"""Discovery: what a database holds, and drafts of definitions from it."""
