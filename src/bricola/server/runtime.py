@@ -25,6 +25,7 @@ from bricola.core.shapes.resolve import ResolvedService
 
 log = logging.getLogger("bricola.runtime")
 
+ENGINES = frozenset(("sqlite", "postgresql", "mariadb"))  # that there is an adapter for
 Place = tuple[str, str]  # environment, and the service's segment of the address
 
 
@@ -121,9 +122,6 @@ class Runtime:
     def pool_statistics(self) -> list[dict[str, Any]]:
         return [{"environment": environment, "backend": backend, "state": pool.state, **pool.statistics()}
                 for (environment, backend), pool in self.pools().items()]
-
-    def has_engine(self, engine: str) -> bool:
-        return engine in ("sqlite", "postgresql", "mariadb")
 
     async def prepare(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int,
                       catalogue: Catalogue, resolved: ResolvedService) -> LiveService:

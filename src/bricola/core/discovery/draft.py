@@ -8,7 +8,7 @@ from typing import Any
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import Definition, Operation, ServiceDefinition
-from bricola.core.definitions.names import kebab_case, snake_case
+from bricola.core.definitions.names import kebab_case, pascal_case, snake_case
 from bricola.core.definitions.objects import Child, Filter, Finder, HashToken, ObjectDefinition, ObjectField
 from bricola.core.discovery.model import Column, ForeignKey, Table
 from bricola.core.problems import Problem, ProblemError, shown
@@ -60,7 +60,11 @@ def draft(table: Table, wish: Wish, catalogue: Catalogue) -> list[Definition]:
             raise ProblemError(Problem("discover.child", f"{one.name} does not refer to {table.name}.", place=one.name,
                                        expected=f"one of {', '.join(other for other, _ in table.referenced_by) or 'none'}"))
         known = _object_of(one.name, wish.backend, catalogue)
-        child = known or draft_object(one, kebab_case(readable(one.name.rpartition(".")[2])), wish.backend, catalogue, (), None)
+        called = kebab_case(readable(one.name.rpartition(".")[2]))
+        record = pascal_case(called)  # the name of its element, whatever the object must be called
+        called = f"{name}-{called}" if ("object", called) in catalogue else called
+        made_child = draft_object(one, called, wish.backend, catalogue, (), None)
+        child = known or made_child.model_copy(update={"record": record if made_child.record_name != record else ""})
         if known is None:
             made.append(child)
         children.append(_child(child, one, key, table))

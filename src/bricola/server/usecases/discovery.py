@@ -78,7 +78,7 @@ async def draft_object(
             *(
                 Problem(
                     "discover.taken",
-                    f"There is a {one.kind} {one.name} already.",
+                    f"{one.name} is the name of another {one.kind}.",
                     Kind.CONFLICT,
                     place=f"{one.kind} {one.name}",
                     mend="Give the new one another name: --object for the object, --service for the service.",

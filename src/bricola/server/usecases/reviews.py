@@ -9,6 +9,7 @@ from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinit
 from bricola.core.problems import ProblemError
 from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, review
 from bricola.server.bricola import Bricola
+from bricola.server.runtime import ENGINES
 from bricola.server.usecases.compare import breaking_changes, draft_side, released_side
 from bricola.server.usecases.lookup import find_environment, find_service
 from bricola.store import credentials, people, releases
@@ -28,7 +29,7 @@ async def gather_facts(bricola: Bricola, catalogue: Catalogue, service: ServiceD
     callers = await bricola.storage.main(people.callers)
     return Facts(
         now=time.time(),
-        engines=frozenset(one for one in ("sqlite", "postgresql") if bricola.runtime.has_engine(one)),
+        engines=ENGINES,
         credentials=await _credentials(bricola),
         held_roles=frozenset(role for one in callers for role in one.roles),
         missing_files=_missing_files(bricola, catalogue, service, environment) if environment is not None else {},
