@@ -92,7 +92,8 @@ def test_networks_rates_and_parallel_calls_are_limited(own: Demo, client: Client
 
 def test_roles_say_what_they_grant_and_who_has_them(client: Client) -> None:
     roles = {one["role"]: one for one in client.roles()}
-    assert roles["auditor"]["grants"] == {"VesselRegistry": ["GetVessel", "FindVessels", "FindVesselsByOperator"]}
+    assert roles["auditor"]["grants"] == {"VesselRegistry": ["GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages"],
+                                          "TonnageReport": ["GetTonnage", "ListTonnagePassages"]}
     assert roles["auditor"]["callers"] == ["night-batch", "toll-audit"]
     assert roles["lock-desk"]["grants"] == {}
 

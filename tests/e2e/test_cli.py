@@ -37,7 +37,7 @@ def test_faults_exit_with_1_and_say_why(demo: Demo) -> None:
     wrong = demo.run("call", "live", "VesselRegistry", "GetVessel", "registration")
     assert "name=value" in wrong.stderr
     unknown = demo.run("call", "live", "VesselRegistri", "GetVessel")
-    assert "one of VesselRegistry" in unknown.stderr
+    assert "VesselRegistry" in unknown.stderr
 
 
 def test_lists_contract_sample_and_json_everywhere(demo: Demo, tmp_path: Path) -> None:

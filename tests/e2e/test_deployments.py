@@ -49,7 +49,7 @@ def stage(client: Client) -> str:
 
 def test_a_broken_draft_is_stopped_with_its_mend_and_mended(client: Client) -> None:
     assert stage(client) == "live"
-    apply(client, SERVICE, "FindVesselsByOperator]", "FindVesselsByOwner]")
+    apply(client, SERVICE, "FindVesselsByOperator, ListPassages]", "FindVesselsByOwner, ListPassages]")
     assert stage(client) == "edited, not released"
     with pytest.raises(ProblemError) as stopped:
         client.release("VesselRegistry")

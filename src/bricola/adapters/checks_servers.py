@@ -16,13 +16,14 @@ from bricola.adapters.addresses import host_and_port
 from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.stages import Probe, Skip, Step, fail, read_words, sample_failed
 from bricola.core.definitions.model import Binding, Endpoint
+from bricola.core.runtime.statements import table_name
 
 _GREETING = 0.1  # seconds in which a server of another protocol shows itself
 _SSL_REQUEST = struct.pack("!ii", 8, 80877103)  # PostgreSQL protocol 3, section 55.2.10
 _TLS_FLAG = 0x0800  # CLIENT_SSL among the capabilities of a greeting (MariaDB client/server protocol, connection phase)
 
 
-_MARIA_TABLE = "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = %s"
+_MARIA_TABLE = "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = COALESCE(%s, DATABASE()) AND table_name = %s"
 
 
 class ServerCheck:
@@ -61,6 +62,10 @@ class ServerCheck:
 
     async def close(self) -> None:
         raise NotImplementedError
+
+    def _tables(self) -> list[Probe]:
+        """The probes of objects; a query tells of its tables only by failing."""
+        return [one for one in self._probes if one.table]
 
     async def handshake(self, writer: asyncio.StreamWriter) -> None:
         """TLS as the binding asks for it. Raises ProblemError."""
@@ -149,16 +154,21 @@ class PostgresCheck(ServerCheck):
         return f"PostgreSQL {self._connection.info.parameter_status('server_version')}"
 
     async def _allowed(self) -> str:
-        for probe in self._probes:
-            rows = await self._ask(probe, "SELECT to_regclass($1) IS NOT NULL", [f'"{probe.table}"'])
+        for probe in self._tables():
+            rows = await self._ask(probe, "SELECT to_regclass($1) IS NOT NULL", [table_name(probe.table)])
             if not rows[0][0]:
                 raise fail("allowed", f"There is no table {probe.table} that this user sees.", f"the table of {probe.object}",
                             mend="Correct 'table:' or 'database:', or the user's search path.")
-            rows = await self._ask(probe, "SELECT has_table_privilege(to_regclass($1), 'SELECT')", [f'"{probe.table}"'])
+            rows = await self._ask(probe, "SELECT has_table_privilege(to_regclass($1), 'SELECT')", [table_name(probe.table)])
             if not rows[0][0]:
-                raise fail("allowed", f"This user may not read {probe.table}.", "the right SELECT", "none",
-                            f'Give it: GRANT SELECT ON "{probe.table}" TO {self._connection.info.user if self._connection else ""}')
-        return f"may read {len(self._probes)} {'table' if len(self._probes) == 1 else 'tables'}"
+                raise fail(
+                    "allowed",
+                    f"This user may not read {probe.table}.",
+                    "the right SELECT",
+                    "none",
+                    f"Give it: GRANT SELECT ON {table_name(probe.table)} TO {self._connection.info.user if self._connection else ''}",
+                )
+        return f"may read {len(self._tables())} {'table' if len(self._tables()) == 1 else 'tables'}"
 
     async def _sample(self) -> str:
         for probe in self._probes:
@@ -240,19 +250,19 @@ class MariaCheck(ServerCheck):
         return f"MariaDB {'.'.join(numbers)}"
 
     async def _allowed(self) -> str:
-        for probe in self._probes:
-            rows = await self._ask(probe, _MARIA_TABLE, [probe.table])
+        for probe in self._tables():
+            rows = await self._ask(probe, _MARIA_TABLE, [probe.table.rpartition(".")[0] or None, probe.table.rpartition(".")[2]])
             if not rows[0][0]:
                 raise fail("allowed", f"There is no table {probe.table} that this user may see.", f"the table of {probe.object}",
                            mend=f"Correct 'table:' or 'database:', or give the right: GRANT SELECT ON {probe.table} TO {self._user}")
-        return f"may see {len(self._probes)} {'table' if len(self._probes) == 1 else 'tables'}"
+        return f"may see {len(self._tables())} {'table' if len(self._tables()) == 1 else 'tables'}"
 
     async def _sample(self) -> str:
         for probe in self._probes:
             await self._ask(probe, probe.statement.replace("%", "%%"), [])
         return read_words(self._probes)
 
-    async def _ask(self, probe: Probe, sql: str, parameters: list[str]) -> Sequence[Sequence[object]]:
+    async def _ask(self, probe: Probe, sql: str, parameters: Sequence[str | None]) -> Sequence[Sequence[object]]:
         connection = self._connection
         assert connection is not None  # an earlier stage opened it
 
