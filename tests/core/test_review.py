@@ -55,7 +55,7 @@ environment: live
 follows: rehearsal
 protected: true
 address: https://services.larkmere.example
-context: {site: A}
+context: {}
 backends:
   river:
     address: db-live.larkmere.example:5432
@@ -97,6 +97,27 @@ def with_facts(**facts: Any) -> dict[str, Any]:
 SQLITE = {"backend": ("postgresql", "sqlite"), "live": (
     "    address: db-live.larkmere.example:5432\n    database: river\n    credential: locks\n    tls: verify\n", "    file: live/river.db\n")}
 MORE = "  FindGauges:"
+WRITE = {"service": (MORE, "  CreateGauge:\n    runs: gauge.create\n    description: Enters one.\n    input: {place: {sample: Weir}, grade: {sample: A}}\n" + MORE)}
+QUERY = """
+query: levels
+backend: river
+select: SELECT code, place, level FROM reading WHERE at > :since
+prompts: {since: {type: date, sample: 2026-01-01, binds: next-day}}
+columns: {code: {type: Code}, place: {type: string}, level: {type: decimal, digits: 5, fraction: 2}}
+filters: {place: {field: place}}
+key: [code]
+groups: [place]
+measures: {highest: {type: decimal, of: greatest, column: level}}
+totals: {all: {sum: highest}}
+"""
+LEVELS = (MORE, "  GetLevels: {runs: query levels, description: Levels.}\n" + MORE)
+
+
+def in_query(old: str, new: str) -> dict[str, Any]:
+    assert old in QUERY
+    return {"query": QUERY.replace(old, new), "changes": {"service": LEVELS}}
+
+
 CASES: dict[str, dict[str, Any]] = {
     "service.empty": in_service(PARTS["service"][PARTS["service"].index("operations"):], "operations: {}\n"),
     "service.description": in_service("description: Gauges\n", ""),
@@ -114,6 +135,33 @@ CASES: dict[str, dict[str, Any]] = {
     "object.key": in_object("key: [code]", "key: [number]"),
     "object.column": in_object("max_length: 20", "max_length: 20, column: code"),
     "object.change-token": in_object("change_token: row_version\n", ""),
+    "object.parent": in_object("max_length: 20}", "max_length: 20, parent: bank}"),
+    "object.child": in_object("finders:", "children: {readings: {object: gauge, match: {name: code}}}\nfinders:"),
+    "object.sensitive": in_object("  place:", "  email: {type: string, required: false}\n  place:"),
+    "object.never-filled": with_facts(empty_fields=frozenset({("gauge", "place")}), rows_looked_at=10_000),
+    "finder.compare": {"changes": {
+        "object": ("{type: string, codes: [A, B]}\nfinders:\n  search:\n    description: Finds gauges.\n    filters:\n      grade: {field: grade}",
+                   "{type: int}\nfinders:\n  search:\n    description: Finds gauges.\n    filters:\n      grade: {field: grade, compare: starts}"),
+        "service": ("value: A}", "value: 1}")}},
+    "finder.must-exist": in_object("{field: grade}", "{field: grade, must_exist: true}"),
+    "reference.query": in_service("gauge.search", "query tides"),
+    "query.sql": in_query("SELECT code", "UPDATE code"),
+    "query.prompt": in_query("> :since", "> :from"),
+    "query.unused-prompt": in_query("> :since", "> 0"),
+    "query.binds": in_query("type: date, sample: 2026-01-01", "type: int, sample: 1"),
+    "query.filter": in_query("{place: {field", "{since: {field"),
+    "query.column": in_query("groups: [place]", "groups: [bank]"),
+    "query.measure": in_query("groups: [place]\n", ""),
+    "query.total": in_query("sum: highest", "sum: place"),
+    "query.unused-column": in_query("level: {type", "spare: {type: string}, level: {type"),
+    "parameter.context-type": in_service("{given: fixed, value: A}", "{given: context, value: now}") | {"changes": {"object": (
+        "{type: string, codes: [A, B]}", "{type: int}"), "service": ("{given: fixed, value: A}", "{given: context, value: now}")}},
+    "operation.takes": in_service("runs: gauge.search", "runs: gauge.search\n    takes: [level]"),
+    "operation.gives": in_service("runs: gauge.search", "runs: gauge.search\n    gives: [level]"),
+    "operation.required": {"changes": {"service": (MORE, "  CreateGauge: {runs: gauge.create, description: x, takes: [code, grade]}\n" + MORE)}},
+    "binding.read-only": {"changes": WRITE | {"live": ("tls: verify", "tls: verify\n    read_only: true")}},
+    "binding.requests": {"changes": WRITE},
+    "context.unused": in_live("context: {}", "context: {bank: north}"),
     "finder.name": in_object("  search:", "  get: {}\n  search:"),
     "finder.field": in_object("{field: grade}", "{field: level}"),
     "finder.filter-name": in_object("grade: {field: grade}", "grade: {field: grade}\n      limit: {field: grade}"),
@@ -150,7 +198,7 @@ CASES: dict[str, dict[str, Any]] = {
                              "endpoints: {a: {address: 'db:5432'}, b: {address: 'db:5432'}}"),
     "backend.engine": with_facts(engines=frozenset({"sqlite"})),
     "context.missing": in_service("{given: fixed, value: A}", "{given: context, value: company}"),
-    "context.value": {"changes": {"service": ("{given: fixed, value: A}", "{given: context, value: site}"), "live": ("site: A", "site: Z")}},
+    "context.value": {"changes": {"service": ("{given: fixed, value: A}", "{given: context, value: site}"), "live": ("context: {}", "context: {site: Z}")}},
     "reference.environment": in_live("follows: rehearsal", "follows: nowhere"),
     "environment.circle": {"changes": {"rehearsal": ("environment: rehearsal\n", "environment: rehearsal\nfollows: live\n")}},
     "environment.address": in_live("address: https://services.larkmere.example\n", ""),
@@ -194,7 +242,7 @@ def test_each_rule_finds_its_mistake_and_each_mechanical_mend_mends_it(code: str
     assert RULES[code].mechanical == (mine[0].mended is not None)
     if mine[0].mended is not None:
         mended = write_definition(mine[0].mended)
-        name = "service" if mine[0].mended.kind == "service" else "live"
+        name = {"environment": "live"}.get(mine[0].mended.kind, mine[0].mended.kind)
         case = CASES[code] | {"changes": {part: change for part, change in CASES[code].get("changes", {}).items() if part != name}}
         after = findings(**case | {name: mended})
         assert code not in {one.problem.code for one in after}

@@ -110,7 +110,37 @@ def _circle(catalogue: Catalogue, environment: EnvironmentDefinition) -> list[st
     return []
 
 
+def _writes(resolved: ResolvedService, environment: EnvironmentDefinition) -> Iterator[Finding]:
+    """What operations that write ask of their bindings."""
+    writing = {one.backend: one.shape.name for one in reversed(resolved.operations) if one.shape.writes}
+    for name, operation in writing.items():
+        binding = environment.binding(name)
+        if binding is None:
+            continue
+        where = f"environment {environment.name}, backends, {name}"
+        if binding.read_only:
+            backends = tuple(one.model_copy(update={"read_only": False}) if one.name == name else one for one in environment.backends)
+            yield finding("binding.read-only", f"{operation} writes, but {name} is read only in {environment.name}.", f"{where}, read_only",
+                          mend="Bind it without 'read_only:', or leave out the operations that write.",
+                          mended=environment.model_copy(update={"backends": backends}))
+        elif not binding.requests:
+            yield finding("binding.requests", f"{name} keeps no marks of repeatable requests.", where,
+                          mend="Make a table with the columns id (64 characters, primary key), expires (whole number) and answer (text),"
+                               " and name it under 'requests:'.")
+
+
+def unused_context(catalogue: Catalogue, environment: EnvironmentDefinition) -> Iterator[Finding]:
+    """Context values that no operation of any service takes."""
+    taken = {two.value for service in catalogue.services() for one in service.operations for two in one.input if two.given == "context"}
+    for name in environment.context:
+        if name not in taken:
+            yield finding("context.unused", f"No operation takes the context value {name}.",
+                          f"environment {environment.name}, context, {name}",
+                          mend=f"Give an input by it: '{{given: context, value: {name}}}', or remove it.")
+
+
 def context_findings(resolved: ResolvedService, environment: EnvironmentDefinition) -> Iterator[Finding]:
+    yield from _writes(resolved, environment)
     for operation in resolved.operations:
         try:
             context_values(operation.given, operation.shape.name, environment)

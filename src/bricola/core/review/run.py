@@ -21,6 +21,7 @@ def review(catalogue: Catalogue, definition: ServiceDefinition, environment: Env
         findings += [service.unresolved(definition, problem) for problem in error.problems]
     if environment is not None:
         findings += environments.findings(catalogue, definition, environment, facts)
+        findings += environments.unused_context(catalogue, environment)
         if resolved is not None:
             findings += environments.context_findings(resolved, environment)
         findings += security.findings(catalogue, definition, environment, facts)

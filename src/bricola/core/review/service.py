@@ -7,13 +7,12 @@ from urllib.parse import urlsplit
 
 from bricola.core.definitions.catalogue import Catalogue, backends_of
 from bricola.core.definitions.model import ServiceDefinition
-from bricola.core.definitions.objects import ObjectDefinition
 from bricola.core.definitions.parts import Facets
 from bricola.core.problems import Problem, shown
+from bricola.core.review import sources
 from bricola.core.review.findings import RULES, Facts, Finding, finding
 from bricola.core.shapes.primitives import PRIMITIVES
 
-_LARGE_PAGE = 1000
 _NAME = re.compile(r"[A-Z][A-Za-z0-9]*")
 
 
@@ -24,8 +23,7 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, facts: Facts) -> 
         if catalogue.find_backend(name) is None:
             yield finding("reference.backend", "An object uses a backend that is not defined.", f"service {service.name}",
                           found=shown(name), mend=f"Define it: 'backend: {name}'.")
-    for definition in _objects(catalogue, service):
-        yield from _object(service, definition)
+    yield from sources.findings(catalogue, service, facts)
     for owner, facets, base in _typed(catalogue, service):
         yield from _bounds(owner, facets, base)
 
@@ -90,35 +88,6 @@ def _access(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
         if not service.roles_for(name):
             yield finding("access.nobody", f"No role may call {name}, so nobody can.", f"{place}, access",
                           mend=f"Name a role: 'access: {{some-role: [{name}]}}', or remove the operation.")
-
-
-def _objects(catalogue: Catalogue, service: ServiceDefinition) -> list[ObjectDefinition]:
-    names = dict.fromkeys(one.runs.partition(".")[0] for one in service.operations)
-    return [found for name in names if (found := catalogue.find_object(name)) is not None]
-
-
-def _object(service: ServiceDefinition, definition: ObjectDefinition) -> Iterator[Finding]:
-    place = f"object {definition.name}"
-    columns: dict[str, str] = {}
-    for one in definition.fields:
-        other = columns.setdefault(one.column_name, one.name)
-        if other != one.name:
-            yield finding("object.column", "Two fields read one column.", f"{place}, fields, {one.name}",
-                          found=f"{one.column_name}, as {other} does", mend="Correct 'column:', or remove one field.")
-    if not definition.change_token:
-        yield finding("object.change-token", f"{definition.name} has no change token.", place,
-                      mend="Name a column that changes with every write: 'change_token: row_version'.")
-    used = {one.runs.partition(".")[2] for one in service.operations if one.runs.partition(".")[0] == definition.name}
-    for finder in definition.finders:
-        where = f"{place}, finders, {finder.name}"
-        if finder.name not in used:
-            yield finding("finder.unused", f"No operation runs {definition.name}.{finder.name}.", where,
-                          mend=f"Publish it: 'runs: {definition.name}.{finder.name}', or remove it.")
-        elif not finder.filters:
-            yield finding("finder.unfiltered", "The finder has no filters and lists every row.", where)
-        if finder.limit.most > _LARGE_PAGE:
-            yield finding("finder.large-page", "A page may be very large.", f"{where}, limit", expected=f"most up to {_LARGE_PAGE}",
-                          found=str(finder.limit.most))
 
 
 def _typed(catalogue: Catalogue, service: ServiceDefinition) -> Iterator[tuple[str, Facets, str]]:

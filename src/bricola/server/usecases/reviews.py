@@ -1,6 +1,7 @@
 """The readiness review with everything that the running service knows."""
 
 import asyncio
+import contextlib
 import time
 from datetime import datetime
 
@@ -8,11 +9,14 @@ from bricola.core.definitions.catalogue import Catalogue, backends_of
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.problems import ProblemError
 from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, review
+from bricola.core.runtime.statements import quoted, table_name
 from bricola.server.bricola import Bricola
 from bricola.server.runtime import ENGINES
 from bricola.server.usecases.compare import breaking_changes, draft_side, released_side
 from bricola.server.usecases.lookup import find_environment, find_service
 from bricola.store import credentials, people, releases
+
+LOOKED_AT = 10_000  # rows in which a field that never has a value is looked for
 
 
 async def review_service(bricola: Bricola, service: str, environment: str = "") -> list[Finding]:
@@ -27,12 +31,14 @@ async def gather_facts(bricola: Bricola, catalogue: Catalogue, service: ServiceD
                        environment: EnvironmentDefinition | None, release: int | None = None) -> Facts:
     """What the review should know beyond the definitions; `release` is the one to be deployed, None for the draft."""
     callers = await bricola.storage.main(people.callers)
+    empty = await empty_fields(bricola, catalogue, service, environment) if environment is not None else frozenset()
     return Facts(
         now=time.time(),
         engines=ENGINES,
         credentials=await _credentials(bricola),
         held_roles=frozenset(role for one in callers for role in one.roles),
         missing_files=_missing_files(bricola, catalogue, service, environment) if environment is not None else {},
+        empty_fields=empty, rows_looked_at=LOOKED_AT,
         pools=_pools(bricola, environment) if environment is not None else {},
         breaking=await _breaking(bricola, service) if release is None else (),
         passed=await _passed(bricola, service, environment, release) if environment is not None and release is not None else None,
@@ -45,6 +51,29 @@ async def _credentials(bricola: Bricola) -> dict[str, CredentialFact]:
         ends = [text for text in (one.versions[0].expires_at,) if text] if one.versions else []
         found[one.name] = CredentialFact(one.kind, datetime.fromisoformat(ends[0]).timestamp() if ends else None)
     return found
+
+
+async def empty_fields(bricola: Bricola, catalogue: Catalogue, service: ServiceDefinition,
+                       environment: EnvironmentDefinition) -> frozenset[tuple[str, str]]:
+    """The optional fields that have no value in the first rows of their tables. What cannot be reached says nothing here:
+    the check of the way to it tells why."""
+    found: set[tuple[str, str]] = set()
+    for kind, name in dict.fromkeys(one.source for one in service.operations):
+        definition = catalogue.find_object(name) if kind == "object" else None
+        pool = bricola.runtime.pools().get((environment.name, definition.backend)) if definition is not None else None
+        if definition is None or pool is None or pool.state != "serving":
+            continue
+        fields = [one for one in definition.fields if not one.required and not one.parent]
+        if not fields:
+            continue
+        columns = ", ".join(quoted(one.column_name) for one in fields)
+        counts = ", ".join(f"COUNT({quoted(one.column_name)})" for one in fields)
+        sql = f'SELECT COUNT(*), {counts} FROM (SELECT {columns} FROM {table_name(definition.table)} LIMIT {LOOKED_AT}) AS "t"'
+        with contextlib.suppress(ProblemError):
+            async with pool.session() as session:
+                total, *filled = (await session.rows(sql, []))[0]
+            found |= {(definition.name, one.name) for one, count in zip(fields, filled, strict=True) if total and not count}
+    return frozenset(found)
 
 
 def _missing_files(bricola: Bricola, catalogue: Catalogue, service: ServiceDefinition,
