@@ -140,6 +140,12 @@ async def test_of_writers_at_once_one_wins_and_the_others_are_told(live: LiveSer
     assert sorted(await asyncio.gather(*(update(number) for number in range(6)))) == ["Conflict"] * 5 + ["updated"]
     assert (await read(live))["changeToken"] == "2"
 
+    async def save(number: int) -> str:
+        weir = WEIR | {"code": "W5", "river": "LARK", "place": "Weir five", "notes": f"writer {number}"}
+        return str((await call(live, "SaveWeir", weir=weir))["outcome"])
+
+    assert sorted(await asyncio.gather(*(save(number) for number in range(6)))) == ["created"] + ["updated"] * 5
+
 
 async def test_a_write_that_is_given_up_leaves_nothing_behind(live: LiveService) -> None:
     task = asyncio.create_task(call(live, "CreateWeir", weir=WEIR))

@@ -36,7 +36,7 @@ from bricola.adapters.statements import (
 )
 from bricola.core.definitions.model import Binding, Endpoint
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.databases import ConstraintError, Row
+from bricola.core.runtime.databases import ConstraintError, GivenUpError, Row
 from bricola.core.runtime.sessions import SessionLostError
 from bricola.core.shapes.sql import numbered
 
@@ -47,6 +47,7 @@ MODES = "ANSI_QUOTES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBS
 Connection = Any  # pymysql.connections.Connection, which is generic for type checkers only
 T = TypeVar("T")
 _STATEMENT_TIMEOUT, _INTERRUPTED, _READ_ONLY = 1969, 1317, 1792
+_GIVEN_UP = (ER.LOCK_DEADLOCK, ER.LOCK_WAIT_TIMEOUT, 1020)
 _LOST = (2006, 2013, 2055, 0, ER.SERVER_SHUTDOWN, ER.CON_COUNT_ERROR)
 _REFUSED = (ER.ACCESS_DENIED_ERROR, ER.DBACCESS_DENIED_ERROR, 1698)
 _VALUES = (ER.DATA_TOO_LONG, ER.WARN_DATA_OUT_OF_RANGE, 1292, 1366, 1265)
@@ -163,6 +164,8 @@ class MariaSession:
             return ConstraintError(_CONSTRAINTS[code], problem, self._columns(told[1] or "", told[2] or "") if told else ())
         if code in _VALUES:
             return ProblemError(value_refused(error))
+        if code in _GIVEN_UP:
+            return GivenUpError(problem)
         if code in (_STATEMENT_TIMEOUT, _INTERRUPTED):
             return too_slow(self._name, self._limits)
         if code in _LOST or not self.connection.open:

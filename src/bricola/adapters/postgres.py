@@ -13,10 +13,12 @@ import psycopg
 from psycopg import AsyncConnection, AsyncRawCursor
 from psycopg.errors import (
     CheckViolation,
+    DeadlockDetected,
     ForeignKeyViolation,
     InvalidAuthorizationSpecification,
     NotNullViolation,
     QueryCanceled,
+    SerializationFailure,
     UniqueViolation,
 )
 from psycopg.pq import TransactionStatus
@@ -36,7 +38,7 @@ from bricola.adapters.statements import (
 )
 from bricola.core.definitions.model import Binding, Endpoint
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.databases import ConstraintError, Row
+from bricola.core.runtime.databases import ConstraintError, GivenUpError, Row
 from bricola.core.runtime.sessions import SessionLostError
 from bricola.core.shapes.sql import numbered
 
@@ -138,6 +140,8 @@ class PostgresSession:
         problem = statement_failed(self._name, error)
         if not self.sound:
             return SessionLostError(problem, begun=True)
+        if isinstance(error, SerializationFailure | DeadlockDetected):
+            return GivenUpError(problem)
         return too_slow(self._name, self._limits) if isinstance(error, QueryCanceled) else ProblemError(problem)
 
     @contextlib.asynccontextmanager

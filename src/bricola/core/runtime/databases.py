@@ -56,6 +56,11 @@ class ConstraintError(ProblemError):
         self.columns = tuple(columns)
 
 
+class GivenUpError(ProblemError):
+    """The database gave a transaction up in favour of another (a deadlock, a conflict of snapshots): nothing is stored,
+    and it may be tried again."""
+
+
 async def read(pool: DatabasePool, sql: str, parameters: Sequence[Any], at_once: bool = False) -> list[Row]:
     """The rows of a SELECT. A session that turns out to be lost is replaced: reading again changes nothing.
 
