@@ -60,12 +60,13 @@ export interface Overview {
 }
 
 export interface ElementShape {
-  name: string; type: string; description: string; unit: string; required: boolean; list: boolean; least: number; most: number | null;
+  name: string; label?: string; type: string; description: string; unit: string; required: boolean; list: boolean; least: number; most: number | null;
+  labels?: Record<string, string>; sensitive?: boolean; nillable?: boolean; key_of?: string;
   base?: string; rule?: string; codes?: string[]; default?: string | null; sample?: string | null; elements?: ElementShape[];
 }
 
 export interface OperationShape {
-  name: string; description: string; input: ElementShape[]; output: ElementShape[];
+  name: string; description: string; writes: boolean; input: ElementShape[]; output: ElementShape[];
   faults: { name: string; description: string; elements: ElementShape[] }[];
   roles?: string[]; runs?: string; kept_inside?: Record<string, string>;
 }
@@ -143,6 +144,30 @@ export interface Reply {
   caller: string; soap: string; status: number; ms: number; call: string; request: string; request_bytes: number;
   response: string; response_bytes: number; answer: Plain | null;
   fault: { code: string; reason: string; detail: Record<string, string>[] } | null; problems: Problem[];
+  trial: string; repeats: string; changes: { object: string; action: string; key: Record<string, string>; fields: Record<string, { before: string | null; after: string | null }> }[];
+}
+
+export interface TableRow { name: string; kind: string; comment: string; rows: number | null; exact: boolean; columns: string[]; key: string[]; reasons: string[]; used: string[] }
+
+export interface TableDetail extends Omit<TableRow, "columns"> {
+  key_from: string;
+  columns: { name: string; declared: string; type: string; required: boolean; default: string; filled: boolean; comment: string; codes: string[]; codes_from: string }[];
+  foreign_keys: { columns: string[]; table: string; targets: string[] }[];
+  children: { table: string; columns: string[]; targets: string[]; rows: number | null; reasons: string[] }[];
+}
+
+export interface ObjectRow { name: string; backend: string; table: string; description: string; fields: number; services: { service: string; operations: { name: string; verb: string }[] }[] }
+
+export interface ObjectDetail {
+  name: string; definition: Plain; columns: Record<string, string>; rules: Record<string, string>; problems: Problem[]; types: string[]; revision: number; path: string;
+  services: ObjectRow["services"]; all_services: string[]; verbs: string[];
+}
+
+export interface KeyPage { object: string; key: string; columns: string[]; rows: Record<string, string>[]; more: boolean }
+
+export interface Compared {
+  object: string; table: string; side: string; ordered: boolean | null; deleted: boolean; equal: boolean;
+  rows: { key: string; found: boolean; note: string; fields: { field: string; column: string; reply: string | null; stored: string | null; equal: boolean | null }[] }[];
 }
 
 export interface CallerRow {

@@ -14,6 +14,8 @@ const ReleasesPage = lazy(() => import("./pages/releases"));
 const PoolsPage = lazy(() => import("./pages/pools"));
 const AccessPage = lazy(() => import("./pages/access"));
 const DefinitionsPage = lazy(() => import("./pages/definitions"));
+const ObjectsPage = lazy(() => import("./pages/objects"));
+const DatabasePage = lazy(() => import("./pages/database"));
 const CallsPage = lazy(() => import("./pages/calls"));
 
 export function App() {
@@ -39,6 +41,8 @@ export function App() {
             <Route path="/releases" component={ReleasesPage} />
             <Route path="/pools" component={PoolsPage} />
             <Route path="/access" component={AccessPage} />
+            <Route path="/definitions/objects" component={ObjectsPage} />
+            <Route path="/definitions/database" component={DatabasePage} />
             <Route path="/definitions" component={DefinitionsPage} />
             <Route path="/calls" component={CallsPage} />
             <Route path="/" component={OverviewPage} />

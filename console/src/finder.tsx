@@ -11,7 +11,7 @@ export function Finder({ open, onOpenChange, services, view }: { open: boolean; 
   const [at, setAt] = useState(0);
   const places = [
     { word: "Overview", path: "/" }, { word: "Test bench", path: "/tests" }, { word: "Calls", path: "/calls" },
-    { word: "Releases", path: "/releases" }, { word: "Pools", path: "/pools" }, { word: "Definitions as text", path: "/definitions" },
+    { word: "Releases", path: "/releases" }, { word: "Pools", path: "/pools" }, { word: "Definitions as text", path: "/definitions" }, { word: "Objects", path: "/definitions/objects" }, { word: "Tables of a database", path: "/definitions/database" },
     { word: "Callers", path: "/access?tab=callers" }, { word: "Credentials", path: "/access?tab=credentials" },
     { word: "Users", path: "/access?tab=users" }, { word: "Audit trail", path: "/access?tab=audit" },
     ...services.flatMap((one) => [

@@ -1,11 +1,21 @@
 /** What came back: outcome, the answer as a table, both envelopes. */
-import type { Plain, Problem, Reply } from "../api";
+import { useState } from "react";
+import { ask, type Compared, type Plain, type Problem, type Reply } from "../api";
+import { useAct } from "../act";
 import { CopyButton, Problems } from "../parts/controls";
 import { Mark } from "../parts/marks";
 import { Xml } from "../parts/xml";
+import { mayAtLeast, useSession } from "../session";
+import { Comparison, TrialChanges } from "./compare";
 import { bytes, plural, took } from "../words";
 
-export function Result({ reply, problems, busy }: { reply: Reply | undefined; problems: Problem[]; busy: boolean }) {
+interface Sent { environment: string; service: string; operation: string; values: Plain }
+
+export function Result({ reply, problems, busy, request }: { reply: Reply | undefined; problems: Problem[]; busy: boolean; request: Sent }) {
+  const may = mayAtLeast(useSession(), "operator");
+  const act = useAct();
+  const [compared, setCompared] = useState<Compared>();
+  const compare = () => act.run(async () => { setCompared(await ask<Compared>("POST", "/bench/comparison", { ...request, answer: reply?.answer })); });
   if (problems.length) return <section className="p-5" aria-label="Result"><Problems problems={problems} /></section>;
   if (!reply) return (
     <section className="p-5" aria-label="Result"><h2 className="text-[15px] font-semibold">{busy ? "Waiting for the answer" : "Nothing sent yet"}</h2>
@@ -22,10 +32,14 @@ export function Result({ reply, problems, busy }: { reply: Reply | undefined; pr
         <span className="text-ink2">request <b className="font-semibold text-ink">{bytes(reply.request_bytes)}</b></span>
         <span className="text-ink2">response <b className="font-semibold text-ink">{bytes(reply.response_bytes)}</b></span>
         <span className="truncate text-ink2">as <b className="font-semibold text-ink">{reply.caller}</b></span>
-        <span className="ml-auto flex items-center text-xs text-ink3"><span className="font-mono">{reply.call}</span><CopyButton text={reply.call} what="the call number" /></span>
+        {fine && !reply.trial && may && <button type="button" className="btn ml-auto" aria-disabled={act.busy} onClick={() => { if (compared) setCompared(undefined); else if (!act.busy) void compare(); }}>{compared ? "Show the answer" : "Compare with the source"}</button>}
+        <span className={`${fine && !reply.trial && may ? "" : "ml-auto "}flex items-center text-xs text-ink3`}><span className="font-mono">{reply.call}</span><CopyButton text={reply.call} what="the call number" /></span>
       </div>
       <div className="min-h-0 overflow-auto border-b border-line">
-        {reply.answer && <Answer answer={reply.answer} />}
+        <TrialChanges reply={reply} />
+        {reply.repeats && <p className="border-b border-line px-5 py-2">This request was done before; this is the answer of call <span className="font-mono text-[12.5px]">{reply.repeats}</span>.</p>}
+        {reply.answer && (compared ? <Comparison found={compared} /> : <Answer answer={reply.answer} />)}
+        {act.problems.length > 0 && <div className="px-5 py-3"><Problems problems={act.problems} /></div>}
         {reply.fault && <Fault fault={reply.fault} />}
         {reply.problems.length > 0 && <div className="px-5 py-3"><p className="mb-2">The status is {reply.status}, but the content is not as the contract promises.</p><Problems problems={reply.problems} /></div>}
       </div>

@@ -4,6 +4,7 @@ import { useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "wouter";
 import { ask, ProblemError, type CallerRow, type OperationShape, type Overview, type Plain, type Problem, type Reply } from "../api";
 import { Form } from "../bench/form";
+import { PickFrom } from "../bench/picker";
 import { Result } from "../bench/result";
 import { useLens } from "../lens";
 import { useLoad } from "../load";
@@ -28,6 +29,7 @@ export default function BenchPage() {
   const [caller, setCaller] = useState(FIRST);
   const [soap, setSoap] = useState("1.1");
   const [mode, setMode] = useState("form");
+  const [trial, setTrial] = useState(false);
   // What was typed and what came back belong to one operation; for another one its sample stands.
   const [typed, setTyped] = useState<{ of: string; values?: Plain; envelope?: string }>({ of: "" });
   const [outcome, setOutcome] = useState<{ of: string; reply?: Reply; problems?: Problem[] }>({ of: "" });
@@ -57,7 +59,7 @@ export default function BenchPage() {
     try {
       const reply = await ask<Reply>("POST", "/bench", {
         environment: place.environment, service: service.name, operation: operation.name, caller, soap,
-        values, envelope: mode === "text" ? envelope : null,
+        values, envelope: mode === "text" ? envelope : null, trial: trial && operation.writes,
       });
       setOutcome({ of: key, reply });
     } catch (error) {
@@ -95,17 +97,18 @@ export default function BenchPage() {
           <span className="ml-auto flex items-center gap-3"><button type="button" className="act" onClick={() => type({ values: {} })}>Clear</button>
             <button type="button" className="act" onClick={() => setTyped({ of: key })}>Fill with samples</button></span></div>
         <div className="flex min-h-0 grow flex-col gap-2 overflow-auto px-5 pt-1 pb-3">
-          {mode === "form" ? <Form elements={operation.input} values={values} onChange={(next) => type({ values: next })} />
+          {mode === "form" ? <PickFrom.Provider value={{ environment: place.environment, service: service.name, operation: operation.name }}><Form elements={operation.input} values={values} onChange={(next) => type({ values: next })} /></PickFrom.Provider>
             : <textarea aria-label="Request envelope" spellCheck={false} value={envelope} onChange={(event) => type({ envelope: event.target.value })}
                 className="min-h-60 grow resize-none rounded-[3px] border border-edge bg-raised p-2 font-mono text-[12px] leading-[17px]" />}
         </div>
         <div className="flex items-center gap-2 border-t border-line bg-inset px-5 py-2.5">
           <button type="submit" className="btn btn-main" aria-disabled={busy || !may} title={may ? undefined : "Sending needs the role operator; yours is viewer"}>
-            <Play size={15} strokeWidth={1.75} />Send to {place.environment}<kbd className="kbd-in">Ctrl Enter</kbd></button>
+            <Play size={15} strokeWidth={1.75} />{trial && operation.writes ? "Try in" : "Send to"} {place.environment}<kbd className="kbd-in">Ctrl Enter</kbd></button>
+          {operation.writes && <label className="flex items-center gap-1.5 text-xs text-ink2" title="Everything runs, the answer says what would be stored, and it is rolled back"><input type="checkbox" checked={trial} onChange={(event) => setTrial(event.target.checked)} />Trial</label>}
           <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">SOAP<Segments label="SOAP version" value={soap} onChange={setSoap} options={[{ value: "1.1", word: "1.1" }, { value: "1.2", word: "1.2" }]} /></span>
         </div>
       </form>
-      <Result reply={outcome.of === key ? outcome.reply : undefined} problems={outcome.of === key ? (outcome.problems ?? []) : []} busy={busy} />
+      <Result key={outcome.reply?.call} request={{ environment: place.environment, service: service.name, operation: operation.name, values }} reply={outcome.of === key ? outcome.reply : undefined} problems={outcome.of === key ? (outcome.problems ?? []) : []} busy={busy} />
     </div>
   );
 }

@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { useSearchParams } from "wouter";
 import { ask } from "../api";
 import { useAct } from "../act";
+import { DefinitionTabs } from "../definitions/tabs";
 import { useLoad } from "../load";
 import { CopyButton, Problems } from "../parts/controls";
 import { mayAtLeast, useSession } from "../session";
@@ -59,6 +60,8 @@ export default function DefinitionsPage() {
   if (error && !data) return <div className="p-5"><Problems problems={error.problems} /></div>;
   if (!data) return null;
   return (
+    <>
+    <DefinitionTabs at="/definitions" />
     <div className="grid min-h-0 grow grid-cols-[252px_minmax(0,1fr)_252px]">
       <nav aria-label="Definitions" className="min-h-0 overflow-auto border-r border-line bg-inset">
         <h1 className="px-5 pt-3 pb-1.5 text-[15px] font-semibold">Definitions</h1>
@@ -80,5 +83,6 @@ export default function DefinitionsPage() {
           {one.text === stored ? <span className="text-ink2">as it is now</span> : one.text ? <button type="button" className="act" aria-disabled={!may} onClick={() => { if (may) setPen({ path, text: one.text, based: data.revisions }); }}>Take this text up again</button> : <span className="text-ink2">removed</span>}</div>)}
       </aside>
     </div>
+    </>
   );
 }

@@ -60,6 +60,7 @@ export default function ServicePage({ name }: { name: string }) {
           ))}
           {!operations.length && (!place || live.data) && <p className="px-4 text-ink2">No operations yet.</p>}
           {data.path && <p className="px-4 pt-3"><Link className="act" href={within(`/definitions?file=${encodeURIComponent(data.path)}`, view)}>Edit as text</Link></p>}
+          <p className="px-4 pt-1"><Link className="act" href={within("/definitions/objects", view)}>Edit its objects</Link></p>
           <h2 className="px-4 pt-4 pb-1 font-semibold">Identity</h2>
           <dl className="px-4 text-xs"><dt className="text-ink2">Namespace</dt><dd className="mb-1.5 font-mono break-all">{data.namespace}</dd>
             {data.owner && <><dt className="text-ink2">Owner</dt><dd>{data.owner}</dd></>}</dl>

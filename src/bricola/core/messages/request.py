@@ -1,6 +1,7 @@
 """Requests for people: sample messages, and envelopes from a form. Values are written as given, right or wrong,
 so that a test can send what the contract refuses. Replies are read back with the operation's own decoder."""
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -83,6 +84,47 @@ def _smallest(kind: SimpleType) -> str:
         text = kind.primitive.sample.ljust(shortest, "x")
         return text[: kind.length or kind.max_length or len(text)]
     return kind.primitive.sample
+
+
+MASK = "not shown"
+
+
+def sensitive_names(operation: OperationShape) -> frozenset[str]:
+    """The elements of an operation's messages whose values people should not see."""
+    found: set[str] = set()
+
+    def visit(record: Record) -> None:
+        for one in record.elements:
+            if one.sensitive:
+                found.add(one.name)
+            if isinstance(one.type, Record):
+                visit(one.type)
+
+    for record in (operation.input, operation.output, *(one.record for one in operation.faults)):
+        visit(record)
+    return frozenset(found)
+
+
+def masked_text(text: str, names: frozenset[str]) -> str:
+    """An envelope for people, without the content of these elements."""
+    if not names:
+        return text
+    pattern = rf"(<(?P<tag>(?:[\w.-]+:)?(?:{'|'.join(sorted(names))}))(?:\s[^>]*)?>)[^<]*(</(?P=tag)\s*>)"
+    return re.sub(pattern, rf"\1{MASK}\3", text)
+
+
+def masked_values(record: Record, plain: Mapping[str, Any]) -> dict[str, Any]:
+    """Plain values for people, without those that are sensitive."""
+    known = {one.name: one for one in record.elements}
+
+    def one_of(element: Element | None, value: Any) -> Any:
+        if isinstance(value, list):
+            return [one_of(element, item) for item in value]
+        if element is not None and isinstance(element.type, Record) and isinstance(value, Mapping):
+            return masked_values(element.type, value)
+        return MASK if element is not None and element.sensitive and value is not None else value
+
+    return {name: one_of(known.get(name), value) for name, value in plain.items()}
 
 
 @dataclass(frozen=True)

@@ -9,9 +9,8 @@ from xml.sax.saxutils import quoteattr
 
 from bricola.core.contracts.names import TRIAL
 from bricola.core.messages.faults import clean
+from bricola.core.messages.request import MASK
 from bricola.core.runtime.databases import Values
-
-MASK = "not shown"
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from typing import Any
 import httpx
 
 from bricola.core.messages.envelope import Soap
-from bricola.core.messages.request import read_reply, read_trial, sample_values, write_request
+from bricola.core.messages.request import masked_text, masked_values, read_reply, read_trial, sample_values, sensitive_names, write_request
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.callers import Caller
 from bricola.core.shapes.model import OperationShape, ServiceShape
@@ -106,20 +106,21 @@ async def send(
                                    place=f"{environment}/{service}", inner=repr(error))) from None
     elapsed = time.perf_counter() - started
     taken = read_reply(shape.namespace, found, reply.content)
+    private = sensitive_names(found)
     return {
         "caller": identity.name if identity is not None else "anonymous",
         "soap": version.number,
         "status": reply.status_code,
         "ms": round(elapsed * 1000, 2),
         "call": reply.headers.get("call-id", ""),
-        "request": body.decode("utf-8", "replace"),
+        "request": masked_text(body.decode("utf-8", "replace"), private),
         "request_bytes": len(body),
-        "response": reply.text,
+        "response": masked_text(reply.text, private),
         "response_bytes": len(reply.content),
         "trial": reply.headers.get("bricola-trial", ""),
         "changes": read_trial(reply.content) if trial else [],
         "repeats": reply.headers.get("repeats-call", ""),
-        "answer": taken.answer,
+        "answer": None if taken.answer is None else masked_values(found.output, taken.answer),
         "fault": taken.fault,
         "problems": [one.as_dict() for one in taken.problems],
     }

@@ -7,6 +7,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.messages.request import MASK
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.runtime.databases import DatabaseSession, Row
 from bricola.core.runtime.reading import Reader
@@ -23,7 +24,6 @@ from bricola.server.usecases.services import not_deployed
 
 MOST_KEYS = 50
 _TOLD = 4  # fields beside the key, so that a person knows the row
-MASK = "not shown"
 
 
 async def keys(bricola: Bricola, environment: str, service: str, operation: str, name: str, search: str, limit: int) -> dict[str, Any]:
@@ -126,7 +126,7 @@ async def compare(
         rows = [await _beside(session, source, one) for one in items]
         ordered = await _in_order(session, source, found, items) if found.finder is not None and len(items) > 1 else None
     gone = found.verb == "delete" and found.finder is None
-    equal = all(not one["found"] if gone else one["found"] and all(two["equal"] for two in one["fields"]) for one in rows)
+    equal = all(not one["found"] if gone else one["found"] and all(two["equal"] is not False for two in one["fields"]) for one in rows)
     return {"object": source.definition.name, "table": source.definition.table, "side": side, "rows": rows, "ordered": ordered,
             "deleted": gone, "equal": equal and ordered is not False}
 
@@ -167,7 +167,7 @@ async def _beside(session: DatabaseSession, source: ResolvedObject, told: Mappin
                 "column": column.column_name,
                 "reply": _masked(element, reply),
                 "stored": _masked(element, _text(stored)),
-                "equal": bool(rows) and same_value(element.type, reply, stored, column.zone == "utc"),
+                "equal": None if reply == MASK else bool(rows) and same_value(element.type, reply, stored, column.zone == "utc"),
             }
         )
     if CHANGE_TOKEN in told and source.tokened and rows:

@@ -250,6 +250,7 @@ def _plain_element(element: Element) -> dict[str, Any]:
     kind = element.type
     plain: dict[str, Any] = {
         "name": element.name, "label": element.label, "description": element.description, "unit": element.unit,
+        "labels": dict(element.labels), "sensitive": element.sensitive, "nillable": element.nillable, "key_of": element.key_of,
         "required": element.least > 0, "list": element.is_list, "least": element.least, "most": element.most,
     }
     if isinstance(kind, SimpleType):
