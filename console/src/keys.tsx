@@ -17,6 +17,8 @@ const SECTION: Record<string, Key[]> = {
   "/tests": [{ keys: ["Ctrl", "Enter"], word: "send" }],
   "/releases": [{ keys: ["J", "K"], word: "next, previous change" }, { keys: ["Shift", "D"], word: "to deploy" }, { keys: ["Shift", "R"], word: "to roll back" }],
   "/definitions": [{ keys: ["Ctrl", "S"], word: "save" }, { keys: ["/"], word: "narrow the list" }],
+  "/definitions/objects": [{ keys: ["Ctrl", "S"], word: "save" }],
+  "/definitions/database": [{ keys: ["/"], word: "narrow the list" }],
   "/pools": [{ keys: ["J", "K"], word: "next, previous pool" }],
   "/calls": [{ keys: ["J", "K"], word: "next, previous" }, { keys: ["Enter"], word: "open on the test bench" }, { keys: ["/"], word: "search" }],
 };

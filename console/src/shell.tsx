@@ -139,7 +139,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
         <main id="main" className="flex min-h-0 min-w-0 flex-col overflow-hidden rounded-tl-[6px] border-t border-l border-line bg-sheet">{children}</main>
       </div>
       <footer className="flex items-center gap-4 overflow-hidden border-t border-line px-4 text-xs whitespace-nowrap text-ink2">
-        {keysOf(path.startsWith("/definitions") ? "/definitions" : section).slice(0, 6).map((one) => (
+        {keysOf(path.startsWith("/definitions") ? path : section).slice(0, 6).map((one) => (
           <span key={one.word} className="flex items-center gap-1">{one.keys.map((key) => <kbd key={key} className="kbd">{key}</kbd>)}<span className="ml-1">{one.word}</span></span>
         ))}
         <span className="ml-auto flex items-center gap-1.5" role="status">

@@ -5,23 +5,12 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, expect
 
 from bricola.client import Client
-from tests.conftest import Demo, start_demo, stop_demo
+from tests.conftest import Demo
 
-CHROMIUM = "/usr/bin/chromium"
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync"]
 STYLES = Path(__file__).parents[2] / "console" / "src" / "styles.css"
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        running = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        yield running
-        running.close()
 
 
 @pytest.fixture
@@ -64,7 +53,7 @@ def test_overview_tells_state_and_copies_addresses(page: Page, demo: Demo) -> No
 
 def test_the_bench_draws_the_form_sends_and_shows_everything(page: Page, demo: Demo) -> None:
     page.goto(f"{demo.url}/tests?service=VesselRegistry&operation=GetVessel&against=live")
-    field = page.get_by_label("registration")
+    field = page.get_by_role("textbox", name="registration")
     expect(field).to_have_value("LK-0412")
     page.keyboard.press("Control+Enter")
     result = page.get_by_role("region", name="Result")
@@ -176,27 +165,6 @@ def test_colour_tokens_keep_the_contrast_of_wcag(theme: str) -> None:
         assert contrast(token[ink], token[ground]) >= 4.5, (ink, ground)
     for line, ground in (("edge", "sheet"), ("edge", "inset"), ("band", "sheet"), ("band", "frame"), ("band", "wash"), ("post", "inset")):
         assert contrast(token[line], token[ground]) >= 3.0, (line, ground)
-
-
-@pytest.fixture(scope="module")
-def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    """A demo that these tests change."""
-    running = start_demo(tmp_path_factory.mktemp("console"))
-    yield running
-    stop_demo(running)
-
-
-@pytest.fixture
-def desk(browser: Browser, own: Demo) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    made = context.new_page()
-    made.goto(own.url)
-    made.get_by_label("Name").fill("imke")
-    made.get_by_label("Password").fill(own.password("imke"))
-    made.keyboard.press("Enter")
-    expect(made.get_by_role("heading", level=1)).to_contain_text("in live")
-    yield made
-    context.close()
 
 
 def test_from_an_edited_text_to_live_and_back_in_the_console(desk: Page, own: Demo) -> None:

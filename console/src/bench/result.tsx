@@ -2,7 +2,7 @@
 import { useState } from "react";
 import { ask, type Compared, type Plain, type Problem, type Reply } from "../api";
 import { useAct } from "../act";
-import { CopyButton, Problems } from "../parts/controls";
+import { CopyButton, Problems, Segments } from "../parts/controls";
 import { Mark } from "../parts/marks";
 import { Xml } from "../parts/xml";
 import { mayAtLeast, useSession } from "../session";
@@ -32,11 +32,14 @@ export function Result({ reply, problems, busy, request }: { reply: Reply | unde
         <span className="text-ink2">request <b className="font-semibold text-ink">{bytes(reply.request_bytes)}</b></span>
         <span className="text-ink2">response <b className="font-semibold text-ink">{bytes(reply.response_bytes)}</b></span>
         <span className="truncate text-ink2">as <b className="font-semibold text-ink">{reply.caller}</b></span>
-        {fine && !reply.trial && may && <button type="button" className="btn ml-auto" aria-disabled={act.busy} onClick={() => { if (compared) setCompared(undefined); else if (!act.busy) void compare(); }}>{compared ? "Show the answer" : "Compare with the source"}</button>}
-        <span className={`${fine && !reply.trial && may ? "" : "ml-auto "}flex items-center text-xs text-ink3`}><span className="font-mono">{reply.call}</span><CopyButton text={reply.call} what="the call number" /></span>
+        <span className="ml-auto flex items-center text-xs text-ink3"><span className="font-mono">{reply.call}</span><CopyButton text={reply.call} what="the call number" /></span>
       </div>
       <div className="min-h-0 overflow-auto border-b border-line">
         <TrialChanges reply={reply} />
+        {fine && !reply.trial && may && (
+          <div className="flex h-[38px] items-center border-b border-line px-5"><Segments label="Show" value={compared ? "source" : "answer"} onChange={(next) => { if (next === "answer") setCompared(undefined); else if (!act.busy) void compare(); }}
+            options={[{ value: "answer", word: "Answer" }, { value: "source", word: "Beside the source" }]} /></div>
+        )}
         {reply.repeats && <p className="border-b border-line px-5 py-2">This request was done before; this is the answer of call <span className="font-mono text-[12.5px]">{reply.repeats}</span>.</p>}
         {reply.answer && (compared ? <Comparison found={compared} /> : <Answer answer={reply.answer} />)}
         {act.problems.length > 0 && <div className="px-5 py-3"><Problems problems={act.problems} /></div>}

@@ -173,7 +173,7 @@ function Published({ detail, may, onChanged }: { detail: ObjectDetail; may: bool
           </fieldset>
         );
       })}
-      <Select label="Publish in another service" value={other} onChange={setOther} placeholder="Publish in another service" options={detail.all_services.filter((one) => !users.includes(one)).map((one) => ({ value: one, word: one }))} />
+      <Select label="Publish in another service" value={other} onChange={setOther} placeholder="Publish in another service" options={[{ value: "", word: "Publish in another service" }, ...detail.all_services.filter((one) => !users.includes(one)).map((one) => ({ value: one, word: one }))]} />
       <p className="mt-3 text-xs text-ink2">Finders, parents and children are edited <Link className="act" href={within(`/definitions?file=${encodeURIComponent(detail.path)}`, view)}>as text</Link>.</p>
     </div>
   );

@@ -1,0 +1,80 @@
+"""Objects in the console: made of a table, edited, published by ticks; real keys, trials and comparison at the bench."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from bricola.client import Client
+from tests.conftest import Demo
+
+
+def test_a_table_becomes_a_service_with_what_is_ticked(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/definitions/database?view=live")
+    desk.get_by_label("Part of a name or comment").fill("perm")
+    desk.get_by_role("button", name=re.compile("permit")).click()
+    expect(desk.get_by_role("region", name="Table")).to_contain_text("vessel refers to vessel")
+    desk.get_by_label("Service").fill("PermitBook")
+    desk.get_by_label("Roles").fill("auditor")
+    desk.get_by_label("Create", exact=True).check()
+    desk.get_by_role("button", name="Show the text").click()
+    expect(desk.get_by_label("Make an object")).to_contain_text("validFrom: {type: date")
+    desk.get_by_role("button", name="Make it").click()
+    expect(desk.get_by_role("status").filter(has_text="Saved as 2 drafts")).to_be_visible()
+    desk.get_by_role("link", name="Look at PermitBook").click()
+    expect(desk.get_by_role("heading", level=1)).to_have_text("PermitBook")
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        assert [one["name"] for one in client.service("PermitBook")["operations"]] == ["GetPermit", "FindPermits", "CreatePermit"]
+
+
+def test_a_field_is_edited_and_an_operation_published_by_a_tick(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/definitions/objects?object=vessel")
+    desk.get_by_role("button", name="notes", exact=True).click()
+    desk.get_by_label("Label, de").fill("Vermerke")
+    desk.get_by_label("notes sensitive").check()
+    desk.keyboard.press("Control+s")
+    expect(desk.get_by_role("status").filter(has_text="Saved as a draft")).to_be_visible()
+    ticks = desk.get_by_role("complementary", name="Published operations")
+    check = ticks.get_by_role("checkbox", name=re.compile("^check"))
+    expect(check).not_to_be_checked()
+    check.click()
+    expect(ticks).to_contain_text("CheckVessel")
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        text = client.export()["registry/vessel.yaml"]
+        assert "{en: Notes, de: Vermerke}" in text
+        assert "sensitive: true" in text
+        assert "CheckVessel: {runs: vessel.check}" in client.export()["registry/VesselRegistry.yaml"]
+        assert client.service("VesselRegistry")["stage"] == "edited, not released"
+    check.click()
+    expect(ticks).not_to_contain_text("CheckVessel")
+
+
+def test_what_does_not_fit_is_told_beside_the_editor(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/definitions/objects?object=passage")
+    desk.get_by_role("button", name="toll", exact=True).click()
+    desk.get_by_label("Default").fill("free")
+    desk.keyboard.press("Control+s")
+    expect(desk.get_by_role("alert")).to_contain_text("not a decimal number")
+    desk.get_by_label("Default").fill("")
+    desk.keyboard.press("Control+s")
+    expect(desk.get_by_role("alert")).to_have_count(0)
+
+
+def test_the_bench_offers_real_keys_tries_writes_and_compares(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/tests?service=VesselRegistry&operation=UpdateVessel&against=live&view=live")
+    desk.get_by_role("button", name="Pick a real vessel for registration").click()
+    desk.get_by_label("Part of the key or of its texts").fill("LK-0007")
+    desk.get_by_role("dialog").get_by_role("button", name="LK-0007").click()
+    expect(desk.get_by_role("textbox", name="registration")).to_have_value("LK-0007")
+    desk.locator("#in-name").fill("Blue Teal")
+    desk.get_by_label("Trial").check()
+    desk.get_by_role("button", name=re.compile("Try in live")).click()
+    result = desk.get_by_role("region", name="Result")
+    expect(result).to_contain_text("everything ran and was rolled back")
+    expect(result).to_contain_text("Blue Teal")
+    desk.goto(f"{own.url}/tests?service=VesselRegistry&operation=FindVessels&against=live&view=live")
+    desk.get_by_role("button", name=re.compile("Send to live")).click()
+    desk.get_by_role("radio", name="Beside the source").click()
+    expect(result).to_contain_text("20 of 20 rows are equal to the table vessel")
+    expect(result).to_contain_text("in the stated order")
