@@ -19,7 +19,8 @@ check: setup
 bench: setup
 	.venv/bin/python bench/pool.py
 	.venv/bin/python bench/deploy.py
-	.venv/bin/python bench/get_vessel.py
+	.venv/bin/python bench/rows.py
+	.venv/bin/python bench/calls.py
 
 # After a change of the dependencies in pyproject.toml.
 lock: setup

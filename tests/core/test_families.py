@@ -294,8 +294,7 @@ async def test_statements_have_bounds_and_read_only_is_kept(engine: str, tmp_pat
     try:
         async with reading_only.pool.session() as session:
             with pytest.raises(ProblemError):
-                async with session.transaction():
-                    await session.write("INSERT INTO keeper VALUES ('Teo', 'Hollin')", [])
+                await session.in_transaction(lambda inside: inside.write("INSERT INTO keeper VALUES ('Teo', 'Hollin')", []))
     finally:
         await reading_only.pool.close()
 

@@ -9,9 +9,10 @@ The session speaks standard SQL: names in double quotes, strict types, UTC.
 
 import asyncio
 import contextlib
+import contextvars
 import re
 import ssl
-from collections.abc import AsyncIterator, Callable, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from functools import lru_cache
@@ -28,6 +29,7 @@ from bricola.adapters.statements import (
     Bounds,
     in_utc,
     refuse_null_bytes,
+    run_to_end,
     sign_on_refused,
     statement_failed,
     too_slow,
@@ -36,7 +38,7 @@ from bricola.adapters.statements import (
 )
 from bricola.core.definitions.model import Binding, Endpoint
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.databases import ConstraintError, GivenUpError, Row
+from bricola.core.runtime.databases import ConstraintError, GivenUpError, Row, Work
 from bricola.core.runtime.sessions import SessionLostError
 from bricola.core.shapes.sql import numbered
 
@@ -76,7 +78,7 @@ class MariaSession:
         self._name, self._limits, self._again = name, binding.limits, again
         self.connection, self.worker, self.user = connection, worker, user
         self.sound = True
-        self.in_transaction = False
+        self.open_transaction = False
 
     def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[Row] | None:
         """Never: what goes over a socket is waited for."""
@@ -84,47 +86,39 @@ class MariaSession:
 
     async def rows(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
         refuse_null_bytes(parameters)
-        return await self._in_worker(lambda: self._fetch(sql, parameters))
+        return await self._in_worker(lambda: self.fetch(sql, parameters))
 
-    @property
-    def lock_clause(self) -> str:
-        return " FOR UPDATE"
+    async def in_transaction(self, work: Work[T]) -> T:
+        """All of it in the worker, one hop a transaction."""
+        context = contextvars.copy_context()
+        return await self._in_worker(lambda: context.run(self._transaction, work))
 
-    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
-        return (await self._changing(sql, parameters))[0]
-
-    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
-        return (await self._changing(sql, parameters))[1]
-
-    async def _changing(self, sql: str, parameters: Sequence[Any]) -> tuple[int, list[Row]]:
-        refuse_null_bytes(parameters)
-
-        def change() -> tuple[int, list[Row]]:
-            with self.connection.cursor() as cursor:
-                cursor.execute(_statement(sql), bound(parameters))
-                return cursor.rowcount, list(cursor.fetchall())
-
-        return await self._in_worker(change)
-
-    @contextlib.asynccontextmanager
-    async def transaction(self) -> AsyncIterator[None]:
+    def _transaction(self, work: Work[T]) -> T:
         try:
-            await self._in_worker(self.connection.begin)
-        except ProblemError as error:
-            raise SessionLostError(error.problem, begun=False) from None
-        self.in_transaction = True
+            self.connection.begin()
+        except (pymysql.Error, OSError) as error:
+            raise SessionLostError(statement_failed(self._name, error), begun=False) from None
+        self.open_transaction = True
         try:
-            yield
-            await self._in_worker(self.connection.commit)
-            self.in_transaction = False
+            result = run_to_end(work(_Inside(self)))
+            self.connection.commit()
         except BaseException:
-            with contextlib.suppress(ProblemError):
-                await asyncio.shield(self._in_worker(self.connection.rollback))
-                self.in_transaction = False
+            with contextlib.suppress(pymysql.Error, OSError):
+                self.connection.rollback()
+                self.open_transaction = False
             raise
+        self.open_transaction = False
+        return result
+
+    def change(self, sql: str, parameters: Sequence[Any]) -> tuple[int, list[Row]]:
+        """Rows changed, and rows returned; on the worker's thread."""
+        refuse_null_bytes(parameters)
+        with self.connection.cursor() as cursor:
+            cursor.execute(_statement(sql), bound(parameters))
+            return cursor.rowcount, list(cursor.fetchall())
 
     async def _in_worker(self, work: Callable[[], T]) -> T:
-        running = asyncio.get_running_loop().run_in_executor(self.worker, self._guarded, work)
+        running = asyncio.get_running_loop().run_in_executor(self.worker, self.guarded, work)
         try:
             return await asyncio.shield(running)
         except asyncio.CancelledError:
@@ -139,7 +133,7 @@ class MariaSession:
         with contextlib.suppress(pymysql.Error, OSError), contextlib.closing(self._again()) as beside, beside.cursor() as cursor:
             cursor.execute(f"KILL QUERY {int(self.connection.thread_id())}")
 
-    def _guarded(self, work: Callable[[], T]) -> T:
+    def guarded(self, work: Callable[[], T]) -> T:
         try:
             return work()
         except pymysql.Error as error:
@@ -148,7 +142,7 @@ class MariaSession:
             self.sound = False
             raise SessionLostError(statement_failed(self._name, error), begun=True) from None
 
-    def _fetch(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+    def fetch(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
         bounds = Bounds(self._name, self._limits)
         with self.connection.cursor(SSCursor) as cursor:
             cursor.execute(_statement(sql), bound(parameters))
@@ -176,6 +170,25 @@ class MariaSession:
     def _columns(self, column: str, key: str) -> list[str]:
         """A message names a column, or a key; a key of one column is mostly named after it."""
         return [column or key]
+
+
+class _Inside:
+    """A transaction, on the worker's own thread: nothing in it waits."""
+
+    lock_clause = " FOR UPDATE"
+
+    def __init__(self, session: MariaSession) -> None:
+        self._session = session
+
+    async def rows(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+        refuse_null_bytes(parameters)
+        return self._session.guarded(lambda: self._session.fetch(sql, parameters))
+
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        return self._session.guarded(lambda: self._session.change(sql, parameters))[0]
+
+    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+        return self._session.guarded(lambda: self._session.change(sql, parameters))[1]
 
 
 class MariaKind:
@@ -211,7 +224,7 @@ class MariaKind:
         return session.sound and session.connection.open
 
     def is_clean(self, session: MariaSession) -> bool:
-        return self.is_sound(session) and not session.in_transaction
+        return self.is_sound(session) and not session.open_transaction
 
     async def check(self, session: MariaSession) -> bool:
         try:
@@ -226,7 +239,7 @@ class MariaKind:
                 await session._in_worker(session.connection.rollback)
         except (ProblemError, TimeoutError):
             return False
-        session.in_transaction = False
+        session.open_transaction = False
         return self.is_sound(session)
 
     async def close(self, session: MariaSession) -> None:

@@ -7,7 +7,7 @@ from collections.abc import AsyncIterator, Sequence
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeVar
 
 import psycopg
 from psycopg import AsyncConnection, AsyncRawCursor
@@ -38,7 +38,7 @@ from bricola.adapters.statements import (
 )
 from bricola.core.definitions.model import Binding, Endpoint
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.databases import ConstraintError, GivenUpError, Row
+from bricola.core.runtime.databases import ConstraintError, GivenUpError, Row, Work
 from bricola.core.runtime.sessions import SessionLostError
 from bricola.core.shapes.sql import numbered
 
@@ -47,6 +47,7 @@ SSL_MODES = {"off": "disable", "encrypt": "require", "verify": "verify-full"}  #
 OLDEST_VERSION = 12  # whose statements psycopg 3.2 is tested with
 
 Connection = AsyncConnection[Any]
+T = TypeVar("T")
 _CONSTRAINTS = ((UniqueViolation, "unique"), (ForeignKeyViolation, "foreign"), (CheckViolation, "check"), (NotNullViolation, "required"))
 
 
@@ -144,19 +145,19 @@ class PostgresSession:
             return GivenUpError(problem)
         return too_slow(self._name, self._limits) if isinstance(error, QueryCanceled) else ProblemError(problem)
 
-    @contextlib.asynccontextmanager
-    async def transaction(self) -> AsyncIterator[None]:
+    async def in_transaction(self, work: Work[T]) -> T:
         try:
             await self.connection.execute(b"BEGIN")
         except psycopg.Error as error:
             raise SessionLostError(statement_failed(self._name, error), begun=False) from None
         try:
-            yield
+            result = await work(self)
             await self.write("COMMIT", ())
         except BaseException:
             with contextlib.suppress(psycopg.Error):
                 await self.connection.rollback()
             raise
+        return result
 
 
 def _columns(error: psycopg.IntegrityError) -> list[str]:

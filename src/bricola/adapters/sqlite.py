@@ -2,19 +2,20 @@
 
 import asyncio
 import contextlib
+import contextvars
 import re
 import sqlite3
-from collections.abc import AsyncIterator, Callable, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import date, datetime, time
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, TypeVar
 
-from bricola.adapters.statements import CHUNK, Bounds, in_utc, refuse_null_bytes, statement_failed, too_slow, unreachable
+from bricola.adapters.statements import CHUNK, Bounds, in_utc, refuse_null_bytes, run_to_end, statement_failed, too_slow, unreachable
 from bricola.core.definitions.model import Binding, Endpoint, StatementLimits
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.databases import ConstraintError, Row
+from bricola.core.runtime.databases import ConstraintError, Row, Work
 from bricola.core.runtime.sessions import SessionLostError
 
 _FILE_ERRORS = (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CANTOPEN)
@@ -22,6 +23,7 @@ _CONSTRAINTS = {
     sqlite3.SQLITE_CONSTRAINT_PRIMARYKEY: "unique", sqlite3.SQLITE_CONSTRAINT_UNIQUE: "unique", sqlite3.SQLITE_CONSTRAINT_ROWID: "unique",
     sqlite3.SQLITE_CONSTRAINT_FOREIGNKEY: "foreign", sqlite3.SQLITE_CONSTRAINT_NOTNULL: "required",
 }
+_TICK, _BUDGET = 2000, 10  # steps of SQLite's machine between two looks, and looks of a statement that runs at once: 1 to 2 ms
 _WAIT_SECONDS = 5.0  # for a lock that another writer holds, in the worker thread
 
 
@@ -52,22 +54,39 @@ class SqliteSession:
         self.connection = connection
         self.worker = worker
         self.sound = True
+        self._budget = -1  # ticks that a statement may still take; below zero: any number
+        connection.set_progress_handler(self._tick, _TICK)
 
     def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[Row] | None:
-        """A read by key costs some 10 µs here and 100 µs through a thread. None when the database is locked."""
+        """A read by key costs some 10 µs here and 100 µs through a thread; a page by an index gains as much, since each
+        step of a statement in a thread lets the interpreter go and must get it back. None when the database is locked,
+        or when the statement turns out to be long: it is stopped after a millisecond or two."""
+        self._budget = _BUDGET
         try:
-            return self.connection.execute(sql, bound(parameters)).fetchall()
+            rows = self.connection.execute(sql, bound(parameters)).fetchall()
         except sqlite3.OperationalError as error:
-            if error.sqlite_errorcode in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+            if error.sqlite_errorcode in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED, sqlite3.SQLITE_INTERRUPT):
                 return None
             raise self._failed(error) from None
         except (sqlite3.Error, OverflowError) as error:
             raise self._failed(error) from None
+        finally:
+            self._budget = -1
+        if len(rows) > 1:
+            Bounds(self._name, self._limits).add(rows)
+        return rows
+
+    def _tick(self) -> bool:
+        """Called by SQLite every so many steps; true stops the statement."""
+        if self._budget < 0:
+            return False
+        self._budget -= 1
+        return self._budget < 0
 
     async def rows(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
         """Run in the worker. A call that is given up, or that takes too long, interrupts its statement, so that the
         session is free again."""
-        work = asyncio.get_running_loop().run_in_executor(self.worker, self._rows_waiting, sql, parameters)
+        work = asyncio.get_running_loop().run_in_executor(self.worker, self.rows_waiting, sql, parameters)
         try:
             async with asyncio.timeout(self._limits.seconds):
                 return await asyncio.shield(work)
@@ -85,34 +104,35 @@ class SqliteSession:
             await asyncio.wait([work], timeout=0.05)
         work.exception()  # looked at: it is of the interruption
 
-    @property
-    def lock_clause(self) -> str:
-        return ""  # a transaction that writes holds the whole file
-
-    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
-        return await self._in_worker(self._write, sql, parameters)
-
-    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
-        return await self._in_worker(self._write_returning, sql, parameters)
-
-    @contextlib.asynccontextmanager
-    async def transaction(self) -> AsyncIterator[None]:
-        """Holds the file from the start, so that nothing that was looked at can change before the commit."""
-        await self._in_worker(self._write, "BEGIN IMMEDIATE", ())
+    async def in_transaction(self, work: Work[T]) -> T:
+        """All of it in the worker, one hop a transaction. It holds the file from the start, so that nothing that was
+        looked at can change before the commit."""
+        context = contextvars.copy_context()
+        running = asyncio.get_running_loop().run_in_executor(self.worker, context.run, self._transaction, work)
         try:
-            yield
-            await self._in_worker(self._write, "COMMIT", ())
-        except BaseException:
-            await asyncio.shield(asyncio.get_running_loop().run_in_executor(self.worker, self.connection.rollback))
+            async with asyncio.timeout(self._limits.seconds):
+                return await asyncio.shield(running)
+        except TimeoutError:
+            await self._give_up(running)
+            raise too_slow(self._name, self._limits) from None
+        except asyncio.CancelledError:
+            await self._give_up(running)
             raise
 
-    async def _in_worker(self, work: Callable[[str, Sequence[Any]], T], sql: str, parameters: Sequence[Any]) -> T:
-        return await asyncio.shield(asyncio.get_running_loop().run_in_executor(self.worker, work, sql, parameters))
+    def _transaction(self, work: Work[T]) -> T:
+        self.write("BEGIN IMMEDIATE", ())
+        try:
+            result = run_to_end(work(_Inside(self)))
+            self.write("COMMIT", ())
+        except BaseException:
+            self.connection.rollback()
+            raise
+        return result
 
-    def _write(self, sql: str, parameters: Sequence[Any]) -> int:
+    def write(self, sql: str, parameters: Sequence[Any]) -> int:
         return self._changing(lambda: self.connection.execute(sql, bound(parameters)).rowcount, parameters)
 
-    def _write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+    def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
         return self._changing(lambda: self.connection.execute(sql, bound(parameters)).fetchall(), parameters)
 
     def _changing(self, work: Callable[[], T], parameters: Sequence[Any]) -> T:
@@ -130,7 +150,7 @@ class SqliteSession:
         except (sqlite3.Error, OverflowError) as error:
             raise self._failed(error) from None
 
-    def _rows_waiting(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+    def rows_waiting(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
         try:
             self.connection.execute(f"PRAGMA busy_timeout={int(_WAIT_SECONDS * 1000)}")
             try:
@@ -151,6 +171,24 @@ class SqliteSession:
             self.sound = False
             return SessionLostError(problem, begun=True)
         return ProblemError(problem)
+
+
+class _Inside:
+    """A transaction, on the worker's own thread: nothing in it waits."""
+
+    lock_clause = ""  # the transaction itself holds the whole file
+
+    def __init__(self, session: SqliteSession) -> None:
+        self._session = session
+
+    async def rows(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+        return self._session.rows_waiting(sql, parameters)
+
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        return self._session.write(sql, parameters)
+
+    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[Row]:
+        return self._session.write_returning(sql, parameters)
 
 
 class SqliteKind:

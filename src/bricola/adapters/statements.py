@@ -1,13 +1,14 @@
 """What all database sessions share: the bounds of one statement, and the words for what goes wrong."""
 
-from collections.abc import Iterable
+from collections.abc import Coroutine, Iterable, Sequence
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, TypeVar
 
 from bricola.core.definitions.model import StatementLimits
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.databases import Row
 
+T = TypeVar("T")
 OWNERS = "The people who run the service find the cause in the record of this call."
 CHUNK = 500  # rows that are fetched before the bounds are looked at
 
@@ -20,13 +21,10 @@ class Bounds:
         self.rows: list[Row] = []
         self._bytes = 0
 
-    def add(self, rows: Iterable[Row]) -> None:
+    def add(self, rows: Sequence[Row]) -> None:
         """Raises ProblemError when there are too many rows, or too much in them."""
-        for row in rows:
-            self.rows.append(row)
-            for value in row:
-                if value.__class__ in (str, bytes):
-                    self._bytes += len(value)
+        self.rows += rows
+        self._bytes += sum([len(value) for row in rows for value in row if value.__class__ is str or value.__class__ is bytes])
         limits = self._limits
         if len(self.rows) > limits.rows or self._bytes > limits.bytes:
             over = f"more than {limits.rows} rows" if len(self.rows) > limits.rows else f"more than {limits.bytes} bytes"
@@ -62,6 +60,17 @@ def unreachable(backend: str, inner: str) -> ProblemError:
 def sign_on_refused(backend: str, inner: str) -> ProblemError:
     return ProblemError(Problem("backend.sign-on", f"The backend {backend} refused Bricola's sign-on.", Kind.BACKEND,
                                 mend="The people who run the service replace the credential.", inner=inner))
+
+
+def run_to_end(work: Coroutine[Any, Any, T]) -> T:
+    """The result of a coroutine that never has to wait, on the thread that calls this."""
+    try:
+        work.send(None)
+    except StopIteration as end:
+        result: T = end.value
+        return result
+    work.close()
+    raise RuntimeError("what runs in a transaction waited for something else")
 
 
 def in_utc(moment: datetime) -> datetime:

@@ -5,7 +5,7 @@ from typing import Any
 
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.runtime.conflicts import own_columns
-from bricola.core.runtime.databases import DatabaseSession, Values
+from bricola.core.runtime.databases import DatabaseTransaction, Values
 from bricola.core.runtime.rows import compile_row
 from bricola.core.runtime.statements import column, table_name, utc_fields
 from bricola.core.runtime.trials import current_trial
@@ -52,25 +52,25 @@ class Family:
             f"SELECT {', '.join(column(source, one.name) for one in elements)} FROM {self._table} WHERE {self._where} ORDER BY {order}"
         )
 
-    async def load(self, session: DatabaseSession, row: Values) -> None:
+    async def load(self, session: DatabaseTransaction, row: Values) -> None:
         """Attach the children as they are stored."""
         if self._loads:
             found = await session.rows(f"{self._select} LIMIT {self._child.child.at_most + 1}{session.lock_clause}", self._parent(row))
             row[self.name] = {self._item: [self._to_values(one) for one in found]}
 
-    async def insert_all(self, session: DatabaseSession, parent: Values) -> None:
+    async def insert_all(self, session: DatabaseTransaction, parent: Values) -> None:
         if not self._read_only and parent.get(self.name) is not None:
             items = parent[self.name].get(self._item, [])
             self._refuse_repeated(items)
             await self._insert(session, parent, items)
 
-    async def remove_all(self, session: DatabaseSession, row: Values) -> None:
+    async def remove_all(self, session: DatabaseTransaction, row: Values) -> None:
         if not self._read_only:
             await session.write(f"DELETE FROM {self._table} WHERE {self._where}", self._parent(row))
             for one in row[self.name][self._item]:
                 self._note("deleted", one, one, {})
 
-    async def rewrite(self, session: DatabaseSession, row: Values, given: Values) -> bool:
+    async def rewrite(self, session: DatabaseTransaction, row: Values, given: Values) -> bool:
         """Make the children of a row as given; whether anything changed. Those that are not given are removed."""
         if self._read_only:
             return False
@@ -98,7 +98,7 @@ class Family:
         await self._insert(session, row, new)
         return bool(gone or changed or new)
 
-    async def _insert(self, session: DatabaseSession, parent: Values, items: Iterable[Values]) -> None:
+    async def _insert(self, session: DatabaseTransaction, parent: Values, items: Iterable[Values]) -> None:
         """Rows that have values for the same columns go in together; a column without a value keeps its default."""
         groups: dict[tuple[str, ...], list[Values]] = {}
         for one in items:

@@ -1,6 +1,6 @@
 """Handlers of the operations that read an object: get, check, finders. SQL is made once at deployment.
 
-Reading by key is short and runs at once; finders run in the session's own worker thread.
+What a session can do at once it does at once; what turns out to be long runs in the session's own worker thread.
 """
 
 from collections.abc import Awaitable, Callable, Sequence
@@ -118,7 +118,7 @@ def missing(label: str, keys: Sequence[str], given: Values) -> DeclaredFaultErro
 
 def fetch_by(pool: DatabasePool) -> Rows:
     async def fetch(sql: str, parameters: Sequence[Any]) -> list[Row]:
-        return await read(pool, sql, parameters)
+        return await read(pool, sql, parameters, at_once=True)
 
     return fetch
 
@@ -170,7 +170,7 @@ def compile_finder(operation: ResolvedOperation, source: ResolvedObject, finder:
             parameters += bound
         sql = f"{select} WHERE {' AND '.join(clauses)}{order_by}" if clauses else select + order_by
         parameters.append(limit + 1)
-        rows = await read(pool, sql, parameters)
+        rows = await read(pool, sql, parameters, at_once=True)
         if not rows and must_exist:
             for filter_name, existence in must_exist:
                 if given.get(filter_name) is not None:

@@ -46,8 +46,11 @@ def _converter(element: Element) -> Callable[[Any], Any]:
             if value.__class__ not in (float, int):
                 return _read_or_keep(read, value)
             text = places % value
+            rounded = float(text)
             # What floating point adds to a sum is dropped; more places than declared are not hidden.
-            return Decimal(text if abs(float(text) - value) <= max(abs(value) * 1e-12, 1e-9) else repr(value))
+            if rounded == value or abs(rounded - value) <= max(abs(value) * 1e-12, 1e-9):
+                return Decimal(text)
+            return Decimal(repr(value))
 
         return to_decimal
     if python is str:

@@ -10,7 +10,16 @@ from typing import Any
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.conflicts import Conflicts, own_columns
-from bricola.core.runtime.databases import ConstraintError, DatabasePool, DatabaseSession, GivenUpError, Handler, Row, Values
+from bricola.core.runtime.databases import (
+    ConstraintError,
+    DatabasePool,
+    DatabaseSession,
+    DatabaseTransaction,
+    GivenUpError,
+    Handler,
+    Row,
+    Values,
+)
 from bricola.core.runtime.family import Family, same
 from bricola.core.runtime.repeats import OUTCOME_UNKNOWN, RequestMark, current_request
 from bricola.core.runtime.rows import compile_row
@@ -25,7 +34,7 @@ _ATTEMPTS = 3  # to begin a transaction, each on another session; what has begun
 _MOST_GIVEN_UP = 8  # of two that lock each other out one always gets through, so this many writers at once do
 _FIRST_TOKEN = 1
 
-Work = Callable[[DatabaseSession, Values], Awaitable[Values]]
+Work = Callable[[DatabaseTransaction, Values], Awaitable[Values]]
 
 
 def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: DatabasePool, requests: str = "") -> Handler:
@@ -51,18 +60,22 @@ async def _in_transaction(
         session = pool.take() or await pool.borrow()
         broken, worked = True, False
         answer: Values = {}
+
+        async def run(inside: DatabaseTransaction) -> None:
+            nonlocal answer, worked
+            if mark is not None and marks is not None and (before := await marks.find(inside, mark)) is not None:
+                answer = before
+                return
+            answer = await work(inside, given)
+            if mark is not None and marks is not None:
+                await marks.leave(inside, mark, answer)
+            worked = True
+            if trial is not None:
+                trial.transactions += 1
+                raise RolledBackError
+
         try:
-            async with session.transaction():
-                if mark is not None and marks is not None and (before := await marks.find(session, mark)) is not None:
-                    broken = False
-                    return before
-                answer = await work(session, given)
-                if mark is not None and marks is not None:
-                    await marks.leave(session, mark, answer)
-                worked = True
-                if trial is not None:
-                    trial.transactions += 1
-                    raise RolledBackError
+            await session.in_transaction(run)
             broken = False
             return answer
         except RolledBackError:
@@ -101,14 +114,14 @@ class _Marks:
     def __init__(self, table: str) -> None:
         self._table = table_name(table)
 
-    async def find(self, session: DatabaseSession, mark: RequestMark) -> Values | None:
+    async def find(self, session: DatabaseTransaction, mark: RequestMark) -> Values | None:
         """The answer of a write that was committed before the service was killed."""
         if not mark.recovering:
             return None
         rows = await session.rows(f"SELECT answer FROM {self._table} WHERE id = ?", [mark.id])
         return mark.read(rows[0][0]) if rows else None
 
-    async def leave(self, session: DatabaseSession, mark: RequestMark, answer: Values) -> None:
+    async def leave(self, session: DatabaseTransaction, mark: RequestMark, answer: Values) -> None:
         await session.write(f"DELETE FROM {self._table} WHERE id = ? OR expires < ?", [mark.id, int(mark.at)])
         await session.write(f"INSERT INTO {self._table} (id, expires, answer) VALUES (?, ?, ?)",
                             [mark.id, int(mark.expires), mark.answer(answer)])
@@ -141,16 +154,16 @@ class _Table:
         self._read_made = compile_row(tuple(made)) if made else None
         self._families = [Family(one, self._hash is not None) for one in source.children]
 
-    async def create(self, session: DatabaseSession, given: Values) -> Values:
+    async def create(self, session: DatabaseTransaction, given: Values) -> Values:
         if await self.exists(session, given):
             raise self._conflicts.existing(given)
         return await self._insert(session, given)
 
-    async def exists(self, session: DatabaseSession, given: Values) -> bool:
+    async def exists(self, session: DatabaseTransaction | DatabaseSession, given: Values) -> bool:
         """Without a lock: on a row that is not there, some engines lock the gap, and two who create would lock each other out."""
         return not self._made and bool(await session.rows(self._select, self._key_values(given)))
 
-    async def update(self, session: DatabaseSession, given: Values) -> Values:
+    async def update(self, session: DatabaseTransaction, given: Values) -> Values:
         row = await self._found(session, given)
         self._check_token(row, given)
         fields = [name for name in self._writable if name in given and name not in self._keys]
@@ -161,7 +174,7 @@ class _Table:
         after = await self._change(session, row, given, changed)
         return self._key(given) | self._token_of(after) | {"changedField": changed}
 
-    async def save(self, session: DatabaseSession, given: Values) -> Values:
+    async def save(self, session: DatabaseTransaction, given: Values) -> Values:
         row = await self._find(session, given)
         if row is None:
             return await self._insert(session, given) | {"outcome": "created"}
@@ -174,7 +187,7 @@ class _Table:
         after = await self._change(session, row, given, changed)
         return self._key(given) | self._token_of(after) | {"outcome": "updated"}
 
-    async def delete(self, session: DatabaseSession, given: Values) -> Values:
+    async def delete(self, session: DatabaseTransaction, given: Values) -> Values:
         row = await self._found(session, given)
         self._check_token(row, given)
         for family in self._families:
@@ -183,7 +196,7 @@ class _Table:
         self._note("deleted", given, row, {})
         return self._key(given)
 
-    async def _find(self, session: DatabaseSession, given: Values) -> Values | None:
+    async def _find(self, session: DatabaseTransaction, given: Values) -> Values | None:
         rows: Sequence[Row] = await session.rows(self._select + session.lock_clause, self._key_values(given))
         if not rows:
             return None
@@ -194,13 +207,13 @@ class _Table:
             row[CHANGE_TOKEN] = self._hash(row)
         return row
 
-    async def _found(self, session: DatabaseSession, given: Values) -> Values:
+    async def _found(self, session: DatabaseTransaction, given: Values) -> Values:
         row = await self._find(session, given)
         if row is None:
             raise self._conflicts.not_found(given)
         return row
 
-    async def _insert(self, session: DatabaseSession, given: Values) -> Values:
+    async def _insert(self, session: DatabaseTransaction, given: Values) -> Values:
         names = [name for name in self._writable if given.get(name) is not None]
         columns = [column(self._source, name) for name in names]
         values = [given[name] for name in names]
@@ -224,12 +237,12 @@ class _Table:
             return key | self._token_of(await self._found(session, whole))
         return key | ({CHANGE_TOKEN: str(_FIRST_TOKEN)} if self._token else {})
 
-    async def _rewrite(self, session: DatabaseSession, row: Values, given: Values) -> list[str]:
+    async def _rewrite(self, session: DatabaseTransaction, row: Values, given: Values) -> list[str]:
         """Make the children as given, of the kinds that are given; the names of those that changed."""
         return [family.name for family in self._families
                 if given.get(family.name) is not None and await family.rewrite(session, row, given)]
 
-    async def _change(self, session: DatabaseSession, row: Values, given: Values, changed: list[str]) -> Values:
+    async def _change(self, session: DatabaseTransaction, row: Values, given: Values, changed: list[str]) -> Values:
         fields = [name for name in changed if name in self._writable]
         parts = [f"{column(self._source, name)} = ?" for name in fields]
         if self._token:
