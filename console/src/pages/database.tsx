@@ -76,7 +76,7 @@ function Columns({ table }: { table: TableDetail }) {
         <tbody>{table.columns.map((one) => (
           <tr key={one.name}><th scope="row" className="font-mono text-[12.5px] whitespace-nowrap">{one.name}</th><td className="font-mono text-[12px] text-ink2">{one.declared}</td>
             <td>{one.type || <span className="flex items-center gap-1.5 text-warn"><Mark name="risk" />none, left out</span>}</td><td>{one.required ? "yes" : <span className="text-ink3">no</span>}</td>
-            <td className="text-ink2">{one.filled ? "the database" : one.default ? <>default <span className="font-mono text-[12px]">{one.default}</span></> : ""}</td>
+            <td className="text-ink2 whitespace-nowrap">{one.filled ? "the database" : one.default ? <>default <span className="font-mono text-[12px]">{one.default}</span></> : ""}</td>
             <td className="py-1! text-ink2">{one.codes.length > 0 && <span title={one.codes_from}>{one.codes.slice(0, 8).join(", ")}{one.codes.length > 8 && ", …"} <span className="text-ink3">({one.codes_from})</span></span>}{one.comment}</td></tr>
         ))}</tbody></table>
       {(table.foreign_keys.length > 0 || table.children.length > 0) && <ul className="px-5 py-2 text-ink2">

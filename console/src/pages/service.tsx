@@ -108,7 +108,7 @@ function OperationView({ operation, of }: { operation: OperationShape; of: React
         <p className="text-xs text-ink2">{operation.runs && <>Runs <span className="font-mono">{operation.runs}</span>. </>}{operation.roles?.length ? <>Callers need the role {operation.roles.join(" or ")}.</> : <span className="font-semibold text-warn">No role is named, so nobody may call it.</span>}</p></div>
       <Elements head="Input" last="Required" elements={operation.input} />
       <p className="px-5 py-1.5 text-xs text-ink2">{operation.input.length} in the contract{kept.length > 0 && `, ${kept.length} kept inside: ${kept.map(([name, value]) => `${name} = ${value}`).join(", ")}`}</p>
-      <Elements head="Output" last="Always" elements={operation.output} />
+      <Elements head="Output" last="Always" elements={operation.output} from={operation.runs?.startsWith("query ") ? "query" : "object"} />
       {operation.faults.length > 0 && (
         <table className="tbl mt-2"><thead><tr><th scope="col">Fault</th><th scope="col">Meaning</th><th scope="col">Detail</th></tr></thead>
           <tbody>{operation.faults.map((one) => <tr key={one.name}><th scope="row" className="font-mono text-[12.5px]">{one.name}</th><td>{one.description}</td><td className="font-mono text-[12.5px]">{one.elements.map((inner) => inner.name).join(", ")}</td></tr>)}</tbody></table>
@@ -121,7 +121,7 @@ function flatten(elements: ElementShape[], depth = 0): { element: ElementShape; 
   return elements.flatMap((element) => [{ element, depth }, ...flatten(element.elements ?? [], depth + 1)]);
 }
 
-function Elements({ head, last, elements }: { head: string; last: string; elements: ElementShape[] }) {
+function Elements({ head, last, elements, from = "object" }: { head: string; last: string; elements: ElementShape[]; from?: string }) {
   return (
     <table className="tbl table-fixed">
       <colgroup><col className="w-[164px]" /><col className="w-[104px]" /><col className="w-[118px]" /><col className="w-[66px]" /><col className="w-[48px]" /><col /></colgroup>
@@ -130,7 +130,7 @@ function Elements({ head, last, elements }: { head: string; last: string; elemen
         {flatten(elements).map(({ element, depth }, index) => (
           <tr key={index} title={element.rule}>
             <th scope="row" className="truncate font-mono text-[12.5px]" style={{ paddingLeft: 20 + depth * 16 }}>{element.name}</th>
-            <td><span className="flex items-center gap-1.5 text-ink2">{head === "Input" ? <><UserRound size={14} strokeWidth={1.75} className="shrink-0" />{element.default != null ? <>default <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">{element.default}</span></> : "caller"}</> : <><Table2 size={14} strokeWidth={1.75} />object</>}</span></td>
+            <td><span className="flex items-center gap-1.5 text-ink2">{head === "Input" ? <><UserRound size={14} strokeWidth={1.75} className="shrink-0" />{element.default != null ? <>default <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">{element.default}</span></> : "caller"}</> : <><Table2 size={14} strokeWidth={1.75} />{from}</>}</span></td>
             <td className="truncate">{element.type}{element.unit && <span className="text-ink3">, {element.unit}</span>}</td>
             <td>{element.required ? "yes" : <span className="text-ink3">no</span>}</td>
             <td className="text-ink2">{element.list ? (element.most == null ? "any" : `${element.least} to ${element.most}`) : "one"}</td>

@@ -20,7 +20,7 @@ STATES = {
     "serving": "[green]● serving[/]", "faulting": "[red]✕ faulting[/]", "not deployed": "[dim]◌ not deployed[/]",
     "answered": "[green]● answered[/]", "fault": "[yellow]▲ fault[/]", "failed": "[red]✕ failed[/]",
     "at risk": "[yellow]▲ at risk[/]", "asleep": "[dim]○ asleep[/]", "stopped": "[dim]□ stopped[/]", "not started": "[dim]◌ not started[/]",
-    "in use": "[green]● in use[/]", "warm": "[green]○ warm[/]", "opening": "[blue]◆ opening[/]", "draining": "[yellow]▽ draining[/]",
+    "in use": "[green]● in use[/]", "warm": "[green]○ warm[/]", "opening": "[cyan]◆ opening[/]", "draining": "[yellow]▽ draining[/]",
     "edited, not released": "[yellow]◌ edited, not released[/]", "released, not live": "[yellow]○ released, not live[/]",
     "live": "[green]● live[/]", "removed": "[dim]removed[/]", "removed, still live": "[yellow]▲ removed, still live[/]",
     "error": "[red]✕ error[/]", "warning": "[yellow]▲ warning[/]", "hint": "[dim]– hint[/]",
@@ -28,7 +28,7 @@ STATES = {
 
 
 GATES = {"open": "[green]● open[/]", "closed": "[red]✕ closed[/]", "consent": "[yellow]▲ needs consent[/]"}
-CIRCUITS = {"closed": "[green]● closed[/]", "open": "[red]✕ open[/]", "half-open": "[blue]◆ half-open[/]"}
+CIRCUITS = {"closed": "[green]● closed[/]", "open": "[red]✕ open[/]", "half-open": "[cyan]◆ half-open[/]"}
 VERDICTS = {"compatible": "[green]● compatible[/]", "compatible for readers": "[yellow]▲ compatible for readers[/]",
             "breaking": "[red]✕ breaking[/]"}
 
@@ -91,7 +91,8 @@ def print_answer(answer: Mapping[str, Any]) -> None:
     for name, value in answer.items():
         if isinstance(value, dict):
             out.print(f"[bold]{escape(name)}[/]")
-            out.print(_pairs(value))
+            out.print(_pairs({key: one for key, one in value.items() if not isinstance(one, dict | list)}))
+            print_answer({key: one for key, one in value.items() if isinstance(one, dict | list)})
         elif isinstance(value, list):
             _print_list(name, value)
     if single:
@@ -127,6 +128,8 @@ def _is_number(value: object) -> bool:
 
 
 def _cell(value: object) -> str:
+    if isinstance(value, dict) and len(value) == 1 and isinstance(rows := next(iter(value.values())), list):
+        return f"[dim]{len(rows)} {'row' if len(rows) == 1 else 'rows'}[/]"  # children; shown in full when the row is read alone
     if isinstance(value, list | dict):
         return escape(json.dumps(value, ensure_ascii=False))
     return text(value)

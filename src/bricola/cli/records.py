@@ -8,10 +8,10 @@ from bricola.cli.output import out, table, text
 def print_trial(reply: dict[str, Any]) -> None:
     """What a trial would have stored."""
     if reply["repeats"]:
-        out.print(f"[blue]◆[/] This request was done before; this is the answer of call {text(reply['repeats'])}.")
+        out.print(f"[cyan]◆[/] This request was done before; this is the answer of call {text(reply['repeats'])}.")
     if not reply["trial"]:
         return
-    out.print(f"[blue]◆[/] Trial: {text(reply['trial'])}.")
+    out.print(f"[cyan]◆[/] Trial: {text(reply['trial'])}.")
     for change in reply["changes"]:
         key = ", ".join(f"{name} {value}" for name, value in change["key"].items())
         out.print(f"  would be {text(change['action'])}: [bold]{text(change['object'])}[/] {text(key)}")

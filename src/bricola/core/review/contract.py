@@ -6,6 +6,7 @@ from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.problems import shown
 from bricola.core.review.findings import Facts, Finding, finding
 from bricola.core.shapes.model import Record
+from bricola.core.shapes.objects import CHANGE_TOKEN
 from bricola.core.shapes.resolve import ResolvedService
 
 # Words of Java, C#, C++, Python and TypeScript that generators cannot use as a member's name.
@@ -57,7 +58,7 @@ def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts
                           mend="Add 'description:' to it or to its finder.")
         for element in (*operation.shape.input.elements, *(two for one in operation.shape.input.elements
                                                            if isinstance(one.type, Record) for two in one.type.elements)):
-            if element.least and element.sample is None and not isinstance(element.type, Record):
+            if element.least and element.sample is None and not isinstance(element.type, Record) and element.name != CHANGE_TOKEN:
                 yield finding("operation.sample", f"{element.name} has no sample, so the sample request may find nothing.", where,
                               mend=f"Add 'sample:' to the field {element.name}.")
         for record in (operation.shape.input, operation.shape.output, *seen.values()):

@@ -229,9 +229,9 @@ class _Table:
         else:
             await session.write(sql, values)
         whole = given | key
+        self._note("created", whole, {}, {name: given[name] for name in names})
         for family in self._families:
             await family.insert_all(session, whole)
-        self._note("created", whole, {}, {name: given[name] for name in names})
         key = {one: whole[one] for one in self._keys}
         if self._hash is not None:  # of what the database made of it, defaults and triggers included
             return key | self._token_of(await self._found(session, whole))

@@ -37,7 +37,10 @@ def write_shape(operation: Operation, verb: str, source: ResolvedObject) -> Oper
     definition, row = source.definition, source.row
     fields = {element.name: element for element in row.elements if element.name != CHANGE_TOKEN}
     key = tuple(replace(fields[name], least=1) for name in definition.key)
-    token = (Element(CHANGE_TOKEN, TOKEN, description="As it was read; it changes with every write"),) if source.tokened else ()
+    first = "1" if definition.token_column else None  # what a row that was just made has
+    token = (
+        (Element(CHANGE_TOKEN, TOKEN, description="As it was read; it changes with every write", sample=first),) if source.tokened else ()
+    )
     kept = {one.name for one in definition.fields if not one.writable} | {one.child.name for one in source.children if one.child.read_only}
     writable = tuple(_input(one, source) for one in fields.values() if one.name not in kept)
     rest = tuple(replace(one, least=0, default=None, nillable=not fields[one.name].least and not isinstance(one.type, Record))
