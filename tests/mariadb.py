@@ -53,7 +53,7 @@ class MariaServer:
     def connect(self) -> Any:
         """A connection that speaks standard SQL, as Bricola's own do."""
         return pymysql.connect(host="127.0.0.1", port=self.port, user="bricola", password=PASSWORD, database="registry", autocommit=True,
-                               charset="utf8mb4", init_command="SET sql_mode='ANSI_QUOTES,STRICT_ALL_TABLES'")
+                               charset="utf8mb4", init_command="SET sql_mode='ANSI_QUOTES,STRICT_ALL_TABLES,PIPES_AS_CONCAT'")
 
     def start(self) -> None:
         self._process = subprocess.Popen(

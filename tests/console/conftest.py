@@ -14,7 +14,7 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
          "--disable-component-update", "--disable-sync"]
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")  # not longer: while it runs, the thread has an event loop that other tests could not have
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
         running = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)

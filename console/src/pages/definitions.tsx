@@ -1,9 +1,10 @@
 /** Definitions as text: the canonical YAML of every draft, edited in place; nothing is overwritten unseen. */
 import { Save } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useSearchParams } from "wouter";
 import { ask } from "../api";
 import { useAct } from "../act";
+import { useSaveKey } from "../definitions/save";
 import { DefinitionTabs } from "../definitions/tabs";
 import { useLoad } from "../load";
 import { CopyButton, Problems } from "../parts/controls";
@@ -47,15 +48,7 @@ export default function DefinitionsPage() {
     history.reload();
   });
 
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (!(event.ctrlKey && event.key === "s")) return;
-      event.preventDefault();
-      if (dirty && may && !act.busy) void save();
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  });
+  useSaveKey(dirty && may && !act.busy, save);
 
   if (error && !data) return <div className="p-5"><Problems problems={error.problems} /></div>;
   if (!data) return null;

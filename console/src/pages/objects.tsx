@@ -1,9 +1,10 @@
 /** The object editor: fields with their rules, what is joined and what belongs to it, and which operations are published. */
 import { Plus, Save, X } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link, useSearchParams } from "wouter";
 import { ask, type ObjectDetail, type ObjectRow, type Plain } from "../api";
 import { useAct } from "../act";
+import { useSaveKey } from "../definitions/save";
 import { DefinitionTabs } from "../definitions/tabs";
 import { useLens, within } from "../lens";
 import { useLoad } from "../load";
@@ -46,15 +47,7 @@ export default function ObjectsPage() {
     setPen(null); setSaid(""); setChosen(""); act.clear();
     setSearch((old) => { const now = new URLSearchParams(old); now.set("object", next); return now; }, { replace: true });
   };
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (!(event.ctrlKey && event.key === "s")) return;
-      event.preventDefault();
-      if (dirty && may && !act.busy) void save();
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  });
+  useSaveKey(dirty && may && !act.busy, save);
 
   return (
     <>

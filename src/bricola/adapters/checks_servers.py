@@ -16,6 +16,7 @@ from bricola.adapters.addresses import host_and_port
 from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.stages import Probe, Skip, Step, fail, read_words, sample_failed
 from bricola.core.definitions.model import Binding, Endpoint
+from bricola.core.problems import ProblemError
 from bricola.core.runtime.statements import table_name
 
 _GREETING = 0.1  # seconds in which a server of another protocol shows itself
@@ -62,6 +63,13 @@ class ServerCheck:
 
     async def close(self) -> None:
         raise NotImplementedError
+
+    def _not_signed_on(self, words: str, refusal: bool) -> ProblemError:
+        credential = self._binding.credential
+        return fail("signed on", "The server refused the sign-on." if refusal else "The sign-on failed.",
+                    f"a sign-on with the credential {credential}" if credential else "a sign-on without a credential", words,
+                    f"Replace the secret: bricola credentials rotate {credential}" if credential and refusal
+                    else "Name a credential in the environment." if refusal else "Look at the server's log.")
 
     def _tables(self) -> list[Probe]:
         """The probes of objects; a query tells of its tables only by failing."""
@@ -140,10 +148,7 @@ class PostgresCheck(ServerCheck):
                 words, refusal = postgres.said(error), postgres.is_refusal(error)
                 continue
             return f"as {secret.user or 'the default user'}"
-        raise fail("signed on", "The server refused the sign-on." if refusal else "The sign-on failed.",
-                    f"a sign-on with the credential {credential}" if credential else "a sign-on without a credential", words,
-                    f"Replace the secret: bricola credentials rotate {credential}" if credential and refusal
-                    else "Name a credential in the environment." if refusal else "Look at the server's log.")
+        raise self._not_signed_on(words, refusal)
 
     async def _version(self) -> str:
         assert self._connection is not None  # an earlier stage opened it
@@ -233,10 +238,7 @@ class MariaCheck(ServerCheck):
                 continue
             self._user = secret.user
             return f"as {secret.user or 'the default user'}"
-        raise fail("signed on", "The server refused the sign-on." if refusal else "The sign-on failed.",
-                   f"a sign-on with the credential {credential}" if credential else "a sign-on without a credential", words,
-                   f"Replace the secret: bricola credentials rotate {credential}" if credential and refusal
-                   else "Name a credential in the environment." if refusal else "Look at the server's log.")
+        raise self._not_signed_on(words, refusal)
 
     async def _version(self) -> str:
         assert self._connection is not None  # an earlier stage opened it

@@ -67,7 +67,7 @@ def _compile_rows(operation: ResolvedOperation, source: ResolvedQuery, pool: Dat
         places, group_by = select.columns, ""
     head = f"SELECT {', '.join(places[one.name] for one in wanted)} {select.rows}"
     order = ordering(definition.order, definition.groups or definition.key)
-    tail = group_by + Keyset(order, places, {one.name: one for one in wanted}, source.engine, "").order_by + " LIMIT ?"
+    tail = group_by + Keyset(order, places, {one.name: one for one in wanted}, source.engine, "").order_by() + " LIMIT ?"
     to_values = compile_row(wanted, select.utc)
     rounded = {one.name: _rounding(one.name, wanted) for one in definition.measures if one.of == "mean"}
     totals = [(one.name, one.sum, _zero(source.groups, one.sum)) for one in definition.totals]
@@ -125,7 +125,7 @@ def _compile_details(operation: ResolvedOperation, source: ResolvedQuery, pool: 
     wanted = tuple(one for one in source.details.elements if one in item.type.elements or one.name in definition.key)
     head = f"SELECT {', '.join(select.columns[one.name] for one in wanted)} {select.rows}"
     keyset = Keyset(definition.key, select.columns, columns, source.engine, f"{definition.name}.details")
-    tail = f"{keyset.order_by} LIMIT ?"
+    tail = f"{keyset.order_by()} LIMIT ?"
     to_values = compile_row(wanted, select.utc)
     place = f"{operation.shape.name}/after"
 
@@ -138,11 +138,7 @@ def _compile_details(operation: ResolvedOperation, source: ResolvedQuery, pool: 
             parameters += bound
         where = f" WHERE {' AND '.join(clauses)}" if clauses else ""
         rows = await read(pool, head + where + tail, [*parameters, limit + 1])
-        found = [to_values(row) for row in rows[:limit]]
-        answer: Values = {"row": found, "more": len(rows) > limit}
-        if len(rows) > limit:
-            answer["after"] = keyset.position(found[-1])
-        return answer
+        return keyset.page("row", [to_values(row) for row in rows[:limit]], len(rows) > limit)
 
     return details
 

@@ -156,7 +156,8 @@ def compile_finder(operation: ResolvedOperation, source: ResolvedObject, finder:
     reader = Reader(source, [*(one.name for one in item.type.elements), *(one.removesuffix(" descending") for one in order)])
     keyset = Keyset(order, columns, elements, source.engine, f"{source.definition.name}.{finder.name}")
     where = Where([(one.name, comparison(columns[one.field], one, elements[one.field], source.engine)) for one in finder.filters])
-    select, order_by = reader.select, f"{keyset.order_by} LIMIT ?"
+    equals = [(one.name, one.field) for one in finder.filters if one.compare == "equal"]
+    select, whole_order = reader.select, f"{keyset.order_by()} LIMIT ?"
     place, name, to_values = f"{operation.shape.name}/after", item.name, reader.to_values
     must_exist = [(one.name, Existence(source.references[one.field])) for one in finder.filters if one.must_exist]
     fetch = fetch_by(pool)
@@ -164,8 +165,10 @@ def compile_finder(operation: ResolvedOperation, source: ResolvedObject, finder:
     async def find(given: Values) -> Values:
         limit = given["limit"]
         clauses, parameters = where.clauses(given)
+        fixed = [field for name, field in equals if given.get(name) is not None]
+        order_by = f"{keyset.order_by(fixed)} LIMIT ?" if fixed else whole_order
         if "after" in given:
-            clause, bound = keyset.beyond(given["after"], place)
+            clause, bound = keyset.beyond(given["after"], place, fixed)
             clauses.append(clause)
             parameters += bound
         sql = f"{select} WHERE {' AND '.join(clauses)}{order_by}" if clauses else select + order_by
@@ -176,10 +179,7 @@ def compile_finder(operation: ResolvedOperation, source: ResolvedObject, finder:
                 if given.get(filter_name) is not None:
                     await existence.demand(pool, filter_name, given)
         found = await reader.complete([to_values(row) for row in rows[:limit]], fetch)
-        answer: Values = {name: found, "more": len(rows) > limit}
-        if len(rows) > limit:
-            answer["after"] = keyset.position(found[-1])
-        return answer
+        return keyset.page(name, found, len(rows) > limit)
 
     return find
 

@@ -3,7 +3,7 @@
 import base64
 import binascii
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
@@ -134,28 +134,30 @@ class Keyset:
         self._short = engine != "mariadb" and len(directions) == 1 and not any(one.nullable for one in self._parts)
         self._sign = "<" if True in directions else ">"
 
-    @property
-    def order_by(self) -> str:
+    def order_by(self, fixed: Collection[str] = ()) -> str:
+        """The clause that orders rows; without the fields that are `fixed`, on which some engines would sort in vain."""
         parts = []
-        for one in self._parts:
+        for one in [part for part in self._parts if part.name not in fixed] or self._parts:
             if one.nullable:
                 parts.append(f"({one.expression} IS NULL)")
             parts.append(one.expression + (" DESC" if one.descending else ""))
         return " ORDER BY " + ", ".join(parts)
 
-    def beyond(self, text: str, place: str) -> tuple[str, list[Any]]:
-        """The clause for what follows a position. Raises ProblemError for anything that this operation did not give."""
-        values = self._read(text, place)
-        if self._short:
-            names = ", ".join(one.expression for one in self._parts)
+    def beyond(self, text: str, place: str, fixed: Collection[str] = ()) -> tuple[str, list[Any]]:
+        """The clause for what follows a position. `fixed` names fields that have one value in all rows: an index finds its
+        place only when they are not compared again. Raises ProblemError for anything that this operation did not give."""
+        pairs = [(part, value) for part, value in zip(self._parts, self._read(text, place), strict=True) if part.name not in fixed]
+        parts, values = [part for part, _ in pairs], [value for _, value in pairs]
+        if self._short and parts:
+            names = ", ".join(one.expression for one in parts)
             return f"({names}) {self._sign} ({', '.join('?' * len(values))})", values
         choices: list[str] = []
         parameters: list[Any] = []
-        for index, (part, value) in enumerate(zip(self._parts, values, strict=True)):
+        for index, (part, value) in enumerate(pairs):
             if value is None:
                 continue  # nothing comes after what has no value
             clauses, bound = [], []
-            for before, same in zip(self._parts[:index], values, strict=False):
+            for before, same in zip(parts[:index], values, strict=False):
                 clauses.append(f"{before.expression} IS NULL" if same is None else f"{before.expression} = ?")
                 bound += [] if same is None else [same]
             past = f"{part.expression} {'<' if part.descending else '>'} ?"
@@ -163,6 +165,13 @@ class Keyset:
             choices.append(" AND ".join(clauses))
             parameters += [*bound, value]
         return "(" + " OR ".join(f"({one})" for one in choices) + ")" if choices else "1 = 0", parameters
+
+    def page(self, name: str, found: list[Values], more: bool) -> Values:
+        """The answer of one page: its rows, whether more follow, and where to go on."""
+        answer: Values = {name: found, "more": more}
+        if more:
+            answer["after"] = self.position(found[-1])
+        return answer
 
     def position(self, row: Values) -> str:
         """Where a page ended, for the caller to hand back: opaque, but no secret."""
