@@ -162,3 +162,25 @@ def test_the_command_line_tells_of_trial_repeat_keys_and_comparison(own: Demo) -
     assert "LK-0412" in own.run("keys", "live", "VesselRegistry", "GetVessel", "registration", "LK-0412").stdout
     assert "holds" not in own.run("keys", "live", "VesselRegistry", "GetVessel", "nothing").stdout
     assert "expected  one of registration" in own.run("keys", "live", "VesselRegistry", "GetVessel", "nothing").stderr
+
+
+def test_nil_empties_on_every_face(own: Demo, client: Client) -> None:
+    def notes() -> object:
+        return client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0009"})["answer"]["vessel"].get("notes")
+
+    def by_command(token: int) -> bool:
+        words = ("call", "live", "VesselRegistry", "UpdateVessel", "registration=LK-0009", f"changeToken={token}", "--nil", "notes")
+        return own.run(*words).returncode == 0
+
+    def by_rest(token: int) -> bool:
+        return rest(own, "UpdateVessel", {"registration": "LK-0009", "changeToken": str(token), "notes": None}).status_code == 200
+
+    token = 1
+    for empty in (by_command, by_rest):
+        told = rest(own, "UpdateVessel", {"registration": "LK-0009", "changeToken": str(token), "notes": "Tow astern only"}).json()
+        assert notes() == "Tow astern only"
+        assert empty(int(told["changeToken"]))
+        assert notes() is None
+        token = int(told["changeToken"]) + 1
+    required = {"registration": "LK-0009", "changeToken": str(token), "name": None}
+    assert rest(own, "UpdateVessel", required).json()["changedField"] == []  # what is required cannot be emptied: absent

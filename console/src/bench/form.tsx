@@ -24,7 +24,8 @@ export function Form({ elements, values, onChange, path = "" }: Part) {
     return (
       <div key={one.name} className="grid grid-cols-[118px_minmax(0,1fr)] items-start gap-x-3">
         <label htmlFor={id} className="pt-1"><Name element={one} /></label>
-        <div><Field element={one} id={id} path={path} value={asText(values[one.name])} onChange={(value) => set(one.name, value)} />
+        <div>{one.nillable && <label className="float-right mt-1.5 ml-2 flex items-center gap-1 text-xs text-ink2" title="Send nil: the field is emptied"><input type="checkbox" aria-label={`Empty ${one.name}`} checked={values[one.name] === null} onChange={(event) => set(one.name, event.target.checked ? null : undefined)} />empty</label>}
+          <Field element={one} id={id} path={path} value={asText(values[one.name])} onChange={(value) => set(one.name, value)} />
           <p id={`${id}-hint`} className="mt-0.5 text-xs leading-[15px] text-ink3">{[one.description, one.rule].filter(Boolean).join("; ")}</p></div>
       </div>
     );

@@ -17,22 +17,31 @@ def register(app: typer.Typer) -> None:
 
     @app.command(rich_help_panel=panel)
     def call(
-        environment: str, service: str, operation: str,
-        values: Annotated[list[str] | None, typer.Argument(metavar="NAME=VALUE…", help="Inputs; a name again for a list, "
-                                                           "a.b=value inside a record.")] = None,
-        caller: Annotated[str, typer.Option("--as", metavar="CALLER",
-                                            help="As this caller, or 'anonymous'; the first who may when left out.")] = "",
+        environment: str,
+        service: str,
+        operation: str,
+        values: Annotated[
+            list[str] | None, typer.Argument(metavar="NAME=VALUE…", help="Inputs; a name again for a list, a.b=value inside a record.")
+        ] = None,
+        caller: Annotated[
+            str, typer.Option("--as", metavar="CALLER", help="As this caller, or 'anonymous'; the first who may when left out.")
+        ] = "",
         soap: Annotated[str, typer.Option(help="SOAP version: 1.1 or 1.2.")] = "1.1",
         raw: Annotated[bool, typer.Option("--raw", help="Show both envelopes, status, sizes and time.")] = False,
         sample: Annotated[bool, typer.Option("--sample", help="Fill what is not given from the sample request.")] = False,
+        nil: Annotated[
+            list[str] | None, typer.Option("--nil", metavar="NAME", help="Empty this optional field (nil); again for more.")
+        ] = None,
         trial: Annotated[bool, typer.Option("--trial", help="Roll back what it writes, and say what would be stored.")] = False,
         request_id: Annotated[str, typer.Option("--request-id", help="Do a write at most once for this id (Idempotency-Key).")] = "",
         compare: Annotated[bool, typer.Option("--compare", help="Show the answer beside the stored rows, field by field.")] = False,
         envelope: Annotated[Path | None, typer.Option(help="Send the envelope in this file ('-': standard input).")] = None,
-        at: At = "", as_json: Json = False,
+        at: At = "",
+        as_json: Json = False,
     ) -> None:
         """Call an operation through its real endpoint and print the answer. Exit status 1 for a fault."""
         given = parse_values(values or [])
+        given |= dict.fromkeys(nil or ())
         text_of = None
         if envelope is not None:
             text_of = sys.stdin.read() if str(envelope) == "-" else _read(envelope)

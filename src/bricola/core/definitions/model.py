@@ -37,13 +37,15 @@ class Parameter(NamedPart):
 class Operation(NamedPart):
     """One callable thing. `runs` names what it runs: `vessel.get`, `query tonnage`, `query tonnage.details`.
 
-    Everything else is inherited from there. `takes` and `gives` narrow the fields of the input and of the output.
+    Everything else is inherited from there. `takes` and `gives` narrow the fields of the input and of the output. `nil:
+    absent` makes an update take nil as left out, for callers whose tools send nil for everything that they do not set.
     """
 
     runs: Annotated[str, StringConstraints(pattern=r"^([A-Za-z][\w-]*\.[A-Za-z]\w*|query [A-Za-z][\w-]*(\.details)?)$")]
     description: Line = ""
     takes: Names = ()
     gives: Names = ()
+    nil: Literal["empties", "absent"] = "empties"
     input: NamedParts[Parameter] = ()
 
     @property

@@ -43,7 +43,7 @@ def write_shape(operation: Operation, verb: str, source: ResolvedObject) -> Oper
     )
     kept = {one.name for one in definition.fields if not one.writable} | {one.child.name for one in source.children if one.child.read_only}
     writable = tuple(_input(one, source) for one in fields.values() if one.name not in kept)
-    rest = tuple(replace(one, least=0, default=None, nillable=not fields[one.name].least and not isinstance(one.type, Record))
+    rest = tuple(replace(one, least=0, default=None, nillable=_can_be_emptied(operation, fields[one.name]))
                  for one in writable if one.name not in definition.key)
     name = row.name[0].lower() + row.name[1:]
     optional_token = tuple(replace(one, least=0) for one in token)
@@ -69,6 +69,10 @@ def write_shape(operation: Operation, verb: str, source: ResolvedObject) -> Oper
         faults = (not_found(key), conflict)
     return OperationShape(operation.name, Record(operation.name, inputs), Record(f"{operation.name}Response", outputs), faults,
                           operation.description or words, writes=True)
+
+
+def _can_be_emptied(operation: Operation, element: Element) -> bool:
+    return operation.nil == "empties" and not element.least and not isinstance(element.type, Record)
 
 
 def _input(element: Element, source: ResolvedObject) -> Element:
