@@ -175,8 +175,8 @@ def _field_names(columns: Sequence[str]) -> dict[str, str]:
 def readable(column: str) -> str:
     """A column's name as an element's: `Operator_No.` becomes operatorNo, `GRÖSSE (m)` groesseM."""
     text = column.replace("ß", "ss")
-    for letter, plain in (("ä", "ae"), ("ö", "oe"), ("ü", "ue"), ("Ä", "Ae"), ("Ö", "Oe"), ("Ü", "Ue")):
-        text = text.replace(letter, plain)
+    for letter, plain in (("ä", "ae"), ("ö", "oe"), ("ü", "ue"), ("Ä", "AE"), ("Ö", "OE"), ("Ü", "UE")):
+        text = text.replace(letter, plain if not plain.isupper() or column.upper() == column else plain.capitalize())
     text = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
     words = [part for piece in re.split(r"[^A-Za-z0-9]+", text) if piece
              for part in (re.findall(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+", piece) if not piece.isupper() else [piece])]
