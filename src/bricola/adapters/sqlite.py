@@ -12,7 +12,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any, TypeVar
 
-from bricola.adapters.statements import CHUNK, Bounds, in_utc, refuse_null_bytes, run_to_end, statement_failed, too_slow, unreachable
+from bricola.adapters.statements import CHUNK, Bounds, held, in_utc, refuse_null_bytes, run_to_end, statement_failed, too_slow, unreachable
 from bricola.core.definitions.model import Binding, Endpoint, StatementLimits
 from bricola.core.problems import ProblemError
 from bricola.core.runtime.databases import ConstraintError, Row, Work
@@ -170,6 +170,8 @@ class SqliteSession:
         if (getattr(error, "sqlite_errorcode", 0) & 0xFF) in _FILE_ERRORS:
             self.sound = False
             return SessionLostError(problem, begun=True)
+        if (getattr(error, "sqlite_errorcode", 0) & 0xFF) in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+            return ProblemError(held(self._name, str(error)))
         return ProblemError(problem)
 
 

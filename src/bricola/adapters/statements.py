@@ -53,6 +53,16 @@ def too_slow(backend: str, limits: StatementLimits) -> ProblemError:
         mend="Ask for less, or try again later.", inner="the binding's 'limits: {seconds}'"))
 
 
+def held(backend: str, inner: str) -> Problem:
+    return Problem(
+        "backend.busy",
+        f"Another writer holds the backend {backend}.",
+        Kind.BUSY,
+        mend="Try again in a moment; nothing was stored.",
+        inner=inner,
+    )
+
+
 def unreachable(backend: str, inner: str) -> ProblemError:
     return ProblemError(Problem("backend.unreachable", f"The backend {backend} cannot be reached.", Kind.BACKEND, mend=OWNERS, inner=inner))
 

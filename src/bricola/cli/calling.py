@@ -50,8 +50,12 @@ def register(app: typer.Typer) -> None:
                 given = _filled(client.sample(service, operation, environment, soap)["values"], given)
             reply = client.call(environment, service, operation, given, caller, soap, text_of, trial, request_id)
             good = reply["answer"] is not None and reply["status"] == 200
+            refused: ProblemError | None = None
             if compare and good:
-                reply["comparison"] = client.compare_with_source(environment, service, operation, given, reply["answer"])
+                try:
+                    reply["comparison"] = client.compare_with_source(environment, service, operation, given, reply["answer"])
+                except ProblemError as error:
+                    refused = error  # the answer is printed all the same
         if as_json:
             print_json(reply)
         else:
@@ -59,6 +63,8 @@ def register(app: typer.Typer) -> None:
             print_trial(reply)
             if "comparison" in reply:
                 print_comparison(reply["comparison"])
+        if refused is not None:
+            raise refused
         if not good:
             raise typer.Exit(1)
 

@@ -189,7 +189,11 @@ class Runtime:
             return
         backend, binding = bound_backend(environment, name, catalogue)
         kind = self._kind(backend, binding, environment.name)
-        session = await kind.open(binding.ends[0])
+        try:
+            session = await kind.open(binding.ends[0])
+        except ProblemError as error:
+            way = f"Try the way stage by stage: bricola check {environment.name} {name}"
+            raise ProblemError(*(replace(one, mend=way) for one in error.problems)) from None
         try:
             yield session
         finally:
