@@ -11,6 +11,7 @@ say() { printf '· %s\n' "$*"; }
 packages=()
 ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || packages+=(postgresql)
 command -v mariadbd >/dev/null || [ -x /usr/sbin/mariadbd ] || packages+=(mariadb-server)
+command -v s3270 >/dev/null || packages+=(s3270)
 command -v chromium >/dev/null || packages+=(chromium)
 command -v npm >/dev/null || packages+=(nodejs npm)
 python3 -c 'import ensurepip' 2>/dev/null || packages+=(python3-venv)

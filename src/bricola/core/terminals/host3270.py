@@ -1,0 +1,156 @@
+"""The host's side of a 3270 session, for hosts that are simulated: negotiation, screens out, keys and fields in.
+
+Strategy: the host leads. `start` opens the talk; `receive` takes what the terminal sent and gives what goes back and the keys that were
+pressed, each with the fields that came with it. TN3270E is offered first; a terminal that does not want it gets plain TN3270.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.terminals import telnet
+from bricola.core.terminals.addresses import CODES, read_address, write_address
+from bricola.core.terminals.buffer3270 import GE, IC, MDT, NUMERIC, PROTECTED, SBA, SF
+from bricola.core.terminals.codepages import displayed, encode
+from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
+from bricola.core.terminals.tn3270 import AIDS
+
+_KEYS = {code: key for key, code in AIDS.items()}
+_SCREEN_SIZE = 24 * 80
+_RESTORE, _RESET_MODIFIED, _ALARM = 0x02, 0x01, 0x04
+_TURNS = (telnet.END_OF_RECORD, telnet.BINARY)
+
+
+@dataclass(frozen=True)
+class Pressed:
+    """A key with the cursor and the modified fields: position -> text. Positions count from 0."""
+
+    key: str
+    cursor: int = 0
+    fields: dict[int, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Part:
+    """A piece of a screen: text at a row and column (both from 1), behind an attribute that stands before it."""
+
+    row: int
+    column: int
+    text: str = ""
+    protected: bool = True
+    numeric: bool = False
+    hidden: bool = False
+    intensified: bool = False
+    modified: bool = False
+    length: int = 0  # of an input: the attribute that ends it stands behind
+    cursor: bool = False
+
+    @property
+    def attribute(self) -> int:
+        bits = PROTECTED * self.protected | NUMERIC * self.numeric | MDT * self.modified
+        return CODES[bits | (0x0C if self.hidden else 0x08 if self.intensified else 0)]
+
+
+def write_screen(parts: Iterable[Part], code_page: str = "cp037", alarm: bool = False) -> bytes:
+    """The data of an Erase/Write that shows these parts and opens the keyboard."""
+    out = bytearray((0xF5, CODES[_RESTORE | _RESET_MODIFIED | (_ALARM if alarm else 0)]))
+    for one in parts:
+        at = (one.row - 1) * 80 + one.column - 2  # the attribute takes the position before the text
+        out += bytes((SBA,)) + write_address(at % _SCREEN_SIZE, _SCREEN_SIZE) + bytes((SF, one.attribute))
+        if one.cursor:
+            out.append(IC)
+        out += encode(one.text, code_page)
+        if one.length:
+            out += bytes((SBA,)) + write_address((at + 1 + one.length) % _SCREEN_SIZE, _SCREEN_SIZE)
+            out += bytes((SF, CODES[PROTECTED | NUMERIC]))
+    return bytes(out)
+
+
+class Tn3270Host:
+    """One terminal's session at a host. `device` is the name that the terminal asked for, or the one that it is given."""
+
+    def __init__(self, device: str = "TERM0001", code_page: str = "cp037") -> None:
+        self.device = device
+        self.ready = False  # 3270 records may be sent
+        self.extended = False
+        self.terminal = ""  # its type, as it says
+        self._code_page = code_page
+        self._reader = TelnetReader()
+        self._agreed: set[tuple[int, int]] = set()
+
+    def start(self) -> bytes:
+        return telnet.option(DO, telnet.TN3270E)
+
+    def screen(self, parts: Iterable[Part], alarm: bool = False) -> bytes:
+        """The bytes that show a screen."""
+        data = write_screen(parts, self._code_page, alarm)
+        return telnet.record(bytes(5) + data if self.extended else data)
+
+    def receive(self, data: bytes) -> tuple[bytes, list[Pressed]]:
+        """What goes back, and the keys that were pressed. Raises ProblemError for a terminal that cannot be talked to."""
+        out, keys = bytearray(), []
+        for event in self._reader.feed(data):
+            if isinstance(event, Option):
+                out += self._option(event)
+            elif isinstance(event, Subnegotiation):
+                out += self._subnegotiation(event)
+            elif isinstance(event, Record):
+                body = event.data[5:] if self.extended else event.data
+                if self.extended and event.data[:1] != b"\x00":
+                    continue  # a response
+                pressed = self._pressed(body)
+                if pressed is not None:
+                    keys.append(pressed)
+        return bytes(out), keys
+
+    def _option(self, event: Option) -> bytes:
+        if event.option == telnet.TN3270E:
+            if event.verb == WILL:
+                return telnet.subnegotiation(telnet.TN3270E, b"\x08\x02")  # SEND DEVICE-TYPE
+            return telnet.option(DO, telnet.TERMINAL_TYPE)
+        if event.verb == WONT and event.option in (telnet.TERMINAL_TYPE, *_TURNS):
+            raise ProblemError(Problem("terminal.no-3270", "The terminal does not talk 3270.", Kind.BACKEND))
+        if event.option == telnet.TERMINAL_TYPE and event.verb == WILL:
+            return telnet.subnegotiation(telnet.TERMINAL_TYPE, b"\x01")
+        if event.option in _TURNS and event.verb in (DO, WILL):
+            self._agreed.add((event.verb, event.option))
+            self.ready = self._agreed >= {(verb, code) for verb in (DO, WILL) for code in _TURNS}
+            return b""
+        if event.option not in (telnet.TERMINAL_TYPE, *_TURNS) and event.verb in (DO, WILL):
+            return telnet.option(WONT if event.verb == DO else DONT, event.option)
+        return b""
+
+    def _subnegotiation(self, event: Subnegotiation) -> bytes:
+        if event.option == telnet.TERMINAL_TYPE and event.data[:1] == b"\x00":
+            self.terminal, _, wanted = event.data[1:].decode("ascii", "replace").partition("@")
+            self.device = wanted or self.device
+            return b"".join(telnet.option(verb, code) for code in _TURNS for verb in (DO, WILL))
+        if event.option != telnet.TN3270E:
+            return b""
+        if event.data[:2] == b"\x02\x07":
+            name, _, device = event.data[2:].partition(b"\x01")
+            self.terminal = name.decode("ascii", "replace")
+            self.device = device.decode("ascii", "replace") or self.device
+            return telnet.subnegotiation(telnet.TN3270E, b"\x02\x04" + name + b"\x01" + self.device.encode("ascii", "replace"))
+        if event.data[:2] == b"\x03\x07":
+            if not event.data[2:]:
+                self.extended = self.ready = True
+                return telnet.subnegotiation(telnet.TN3270E, b"\x03\x04")
+            return telnet.subnegotiation(telnet.TN3270E, b"\x03\x07")  # no functions: the basic protocol
+        if event.data[:2] == b"\x03\x04":
+            self.extended = self.ready = True
+        return b""
+
+    def _pressed(self, data: bytes) -> Pressed | None:
+        key = _KEYS.get(data[0]) if data else None
+        if key is None:
+            return None  # a reply to a read or a query
+        if len(data) < 3:
+            return Pressed(key)
+        fields: dict[int, str] = {}
+        shown = displayed(self._code_page)
+        for piece in data[3:].split(bytes((SBA,)))[1:]:
+            start = read_address(piece[0], piece[1]) if len(piece) >= 2 else None
+            if start is not None:
+                fields[start] = "".join(shown[code] for code in piece[2:] if code != GE)
+        return Pressed(key, read_address(data[1], data[2]) or 0, fields)
