@@ -164,6 +164,13 @@ def test_the_command_line_tells_of_trial_repeat_keys_and_comparison(own: Demo) -
     assert "expected  one of registration" in own.run("keys", "live", "VesselRegistry", "GetVessel", "nothing").stderr
 
 
+def test_callers_are_told_how_to_write_safely(own: Demo) -> None:
+    page = httpx.get(f"{own.url}/soap/live/VesselRegistry", headers={"Accept": "text/html"}).text
+    assert "<code>Idempotency-Key</code>" in page
+    assert "within 24 hours" in page
+    assert "Idempotency-Key" not in httpx.get(f"{own.url}/soap/live/TonnageReport", headers={"Accept": "text/html"}).text
+
+
 def test_nil_empties_on_every_face(own: Demo, client: Client) -> None:
     def notes() -> object:
         return client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0009"})["answer"]["vessel"].get("notes")

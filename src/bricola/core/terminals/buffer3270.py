@@ -4,7 +4,9 @@ Positions count from 0. A character is its EBCDIC byte; an attribute takes a pos
 raises DataStreamError with the byte and its place, and what came before it stands, as on a terminal.
 """
 
+import re
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from bricola.core.terminals.addresses import CODES, read_address, write_address
 from bricola.core.terminals.codepages import displayed
@@ -15,6 +17,7 @@ PROTECTED, NUMERIC, DISPLAY, MDT = 0x20, 0x10, 0x0C, 0x01
 HIDDEN, INTENSE = 0x0C, 0x08
 FIELD, HIGHLIGHT, COLOUR = 0xC0, 0x41, 0x42
 NO_AID = 0x60
+_TEXT = re.compile(b"[^" + re.escape(bytes((SF, SFE, SBA, SA, MF, IC, PT, RA, EUA, GE))) + b"]+")
 _CLEAR, _PA = 0x6D, (0x6C, 0x6E, 0x6B)
 SHORT_AIDS = (_CLEAR, *_PA)
 
@@ -46,7 +49,7 @@ class Buffer3270:
     def __init__(self, rows: int = 24, columns: int = 80, alternate: tuple[int, int] = (24, 80), code_page: str = "cp037") -> None:
         self._default = (rows, columns)
         self._alternate = alternate
-        self._shown = displayed(code_page)
+        self._shown = dict(enumerate(displayed(code_page)))
         self.cursor = 0
         self.locked = True
         self.alarm = False
@@ -61,6 +64,7 @@ class Buffer3270:
     def erase(self) -> None:
         self.characters = bytearray(self.size)
         self.attributes: dict[int, Attribute] = {}
+        self._marks = bytearray(self.size)  # 1 where an attribute stands, so that a run of text finds them at once
         self.graphics: set[int] = set()  # positions whose character is of the other set
         self.coloured: dict[int, tuple[tuple[int, int], ...]] = {}  # character attributes
         self.cursor = 0
@@ -99,12 +103,13 @@ class Buffer3270:
         self.locked, self.aid = False, NO_AID
 
     def _null(self, start: int, length: int) -> None:
-        for offset in range(length):
-            self.put((start + offset) % self.size, 0)
+        self.put_run(start, bytes(length))
 
     def put(self, position: int, code: int, graphic: bool = False, extended: tuple[tuple[int, int], ...] = ()) -> None:
         """A character; an attribute that stood there is gone."""
-        self.attributes.pop(position, None)
+        if self._marks[position]:
+            self._marks[position] = 0
+            del self.attributes[position]
         self.characters[position] = code
         (self.graphics.add if graphic else self.graphics.discard)(position)
         if extended:
@@ -112,9 +117,38 @@ class Buffer3270:
         else:
             self.coloured.pop(position, None)
 
+    def put_run(self, position: int, codes: bytes, extended: tuple[tuple[int, int], ...] = ()) -> int:
+        """Characters one after the other, on from the last position at the first; where the next one comes."""
+        plain = not (extended or self.coloured or self.graphics)
+        end = position + len(codes)
+        if plain and end <= self.size and self._marks.find(1, position, end) < 0:  # nearly always
+            self.characters[position:end] = codes
+            return end % self.size
+        for start in range(0, len(codes), self.size):
+            for piece, at in self._pieces(position, codes[start:start + self.size]):
+                end = at + len(piece)
+                self.characters[at:end] = piece
+                while (mark := self._marks.find(1, at, end)) >= 0:
+                    self._marks[mark] = 0
+                    del self.attributes[mark]
+                if self.graphics:
+                    self.graphics.difference_update(range(at, end))
+                if extended or self.coloured:
+                    for place in range(at, end):
+                        if extended:
+                            self.coloured[place] = extended
+                        else:
+                            self.coloured.pop(place, None)
+        return (position + len(codes)) % self.size
+
+    def _pieces(self, position: int, codes: bytes) -> list[tuple[bytes, int]]:
+        first = codes[:self.size - position]
+        return [(first, position), (codes[len(first):], 0)] if len(first) < len(codes) else [(first, position)]
+
     def put_attribute(self, position: int, attribute: Attribute) -> None:
         self.put(position, 0)
         self.attributes[position] = attribute
+        self._marks[position] = 1
 
     def spans(self) -> list[tuple[int, int, Attribute]]:
         """Every field as start, length, attribute, in the order of the buffer from 0."""
@@ -143,8 +177,7 @@ class Buffer3270:
         span = next((one for one in self.spans() if one[0] == start), None)
         length = span[1] if span is not None else self.size - start
         self._null(start, length)
-        for offset, code in enumerate(codes):
-            self.put((start + offset) % self.size, code)
+        self.put_run(start, codes)
         if span is not None:
             self.attributes[(start - 1) % self.size] = replace(span[2], bits=span[2].bits | MDT)
         self.cursor = (start + min(len(codes), length - 1)) % self.size
@@ -213,7 +246,7 @@ class Buffer3270:
                     HIGHLIGHTS.get(extended.get(HIGHLIGHT, 0), ""),
                 )
             )
-        characters = "".join([self._shown[code] for code in hidden])
+        characters = hidden.decode("latin-1").translate(self._shown)
         return Screen(self.rows, self.columns, characters, tuple(fields), self.cursor, self.locked, self.alarm)
 
 
@@ -222,6 +255,28 @@ def _attribute_bytes(attribute: Attribute, mode: int) -> bytes:
         return bytes((SF, CODES[attribute.bits]))
     pairs = ((FIELD, CODES[attribute.bits]), *attribute.extended)
     return bytes((SFE, len(pairs))) + b"".join(bytes(pair) for pair in pairs)
+
+
+@lru_cache(4096)
+def _attribute_of(pairs: bytes) -> Attribute:
+    """The attribute of an SFE; without a field attribute among the pairs it is unprotected."""
+    made = Attribute(0)
+    for kind, value in zip(pairs[::2], pairs[1::2], strict=True):
+        made = made.with_type(kind, value)
+    return made
+
+
+@lru_cache(4096)
+def _told(attribute: Attribute) -> tuple[bool, bool, bool, bool, bool, str, str]:
+    """What an attribute says of a field, in the order of Field."""
+    bits, extended = attribute.bits, dict(attribute.extended)
+    return (bool(bits & PROTECTED), bool(bits & NUMERIC), bits & DISPLAY == HIDDEN, bits & DISPLAY == INTENSE, bool(bits & MDT),
+            COLOURS.get(extended.get(COLOUR, 0), ""), HIGHLIGHTS.get(extended.get(HIGHLIGHT, 0), ""))
+
+
+@lru_cache(64)
+def _plain_attribute(bits: int) -> Attribute:
+    return Attribute(bits)
 
 
 class _Writer:
@@ -247,12 +302,13 @@ class _Writer:
             GE: self._graphic,
         }
         while self._at < len(self._data):
-            code = self._take()
-            order = orders.get(code)
-            if order is None:
-                self._put(code)
+            text = _TEXT.match(self._data, self._at)
+            if text is not None:
+                self._address = self._buffer.put_run(self._address, text[0], tuple(sorted(self._extended.items())))
+                self._at = text.end()
                 self._after_data = True
                 continue
+            order = orders[self._take()]
             order()
             self._after_data = order == self._graphic
 
@@ -262,9 +318,21 @@ class _Writer:
         self._at += 1
         return self._data[self._at - 1]
 
+    def _take_pairs(self) -> bytes:
+        """The pairs of type and value behind their count."""
+        count = self._take()
+        pairs = self._data[self._at:self._at + 2 * count]
+        if len(pairs) < 2 * count:
+            raise DataStreamError("The record ends in the middle of an order", len(self._data))
+        self._at += 2 * count
+        return pairs
+
     def _take_address(self) -> int:
         begun = self._at
-        address = read_address(self._take(), self._take())
+        if begun + 2 > len(self._data):
+            raise DataStreamError("The record ends in the middle of an order", len(self._data))
+        self._at += 2
+        address = read_address(self._data[begun], self._data[begun + 1])
         if address is None or address >= self._buffer.size:
             raise DataStreamError("The address is off the screen", begun)
         return address
@@ -280,22 +348,19 @@ class _Writer:
         self._put(self._take(), True)
 
     def _start_field(self) -> None:
-        self._buffer.put_attribute(self._address, Attribute(self._take() & 0x3F))
+        self._buffer.put_attribute(self._address, _plain_attribute(self._take() & 0x3F))
         self._forward()
 
     def _start_field_extended(self) -> None:
-        attribute = Attribute(0)
-        for _ in range(self._take()):
-            attribute = attribute.with_type(self._take(), self._take())
-        self._buffer.put_attribute(self._address, attribute)
+        self._buffer.put_attribute(self._address, _attribute_of(self._take_pairs()))
         self._forward()
 
     def _modify_field(self) -> None:
-        pairs = [(self._take(), self._take()) for _ in range(self._take())]
+        pairs = self._take_pairs()
         attribute = self._buffer.attributes.get(self._address)
         if attribute is None:
             return  # nothing to modify, and a terminal stays where it is
-        for kind, value in pairs:
+        for kind, value in zip(pairs[::2], pairs[1::2], strict=True):
             attribute = attribute.with_type(kind, value)
         self._buffer.attributes[self._address] = attribute
         self._forward()
@@ -320,10 +385,12 @@ class _Writer:
         graphic = code == GE
         if graphic:
             code = self._take()
-        while True:
+        length = (stop - self._address) % self._buffer.size or self._buffer.size
+        if not graphic:
+            self._address = self._buffer.put_run(self._address, bytes((code,)) * length, tuple(sorted(self._extended.items())))
+            return
+        for _ in range(length):
             self._put(code, graphic)
-            if self._address == stop:
-                return
 
     def _erase_unprotected(self) -> None:
         stop = self._take_address()
