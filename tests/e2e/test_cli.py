@@ -128,6 +128,26 @@ def test_a_fresh_service_prints_a_set_up_address_that_works_once(demo: Demo, tmp
         process.stdout.close()
 
 
+def test_the_call_that_the_demo_prints_works_as_it_stands(tmp_path: Path) -> None:
+    """The command for another program, pasted into a shell."""
+    process = subprocess.Popen([COMMAND, "demo", "--port", "0", "--data", tmp_path / "data", "--no-remember"], stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    lines: list[str] = []
+    try:
+        for line in process.stdout:
+            lines.append(line)
+            if "Stop with" in line:
+                break
+        start = next(index for index, line in enumerate(lines) if line.lstrip().startswith("curl "))
+        command = "".join(lines[start:start + 3])
+        done = subprocess.run(["sh", "-c", command], capture_output=True, text=True, timeout=30, check=True)
+        assert "<name>Brave Teal</name>" in done.stdout
+    finally:
+        process.terminate()
+        process.wait(20)
+        process.stdout.close()
+
+
 def test_help_and_completion(demo: Demo) -> None:
     help_text = demo.run("--help").stdout
     for command in ("serve", "demo", "apply", "export", "review", "release", "deploy", "undeploy", "services", "contract", "sample",

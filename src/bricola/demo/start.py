@@ -128,7 +128,7 @@ def _announce(facts: dict[str, Any], remember: bool) -> None:
     out = Console(highlight=False, soft_wrap=True)
     user = facts["users"][0]
     caller = next(one for one in facts["callers"] if one["name"] == "harbour-desk")
-    live = next((one for one in facts["services"] if one["environment"] == "live"), None)
+    live = next((one for one in facts["services"] if (one["environment"], one["service"]) == ("live", "VesselRegistry")), None)
     out.print(f"\n[bold]{ORGANISATION}[/] runs at [bold]{facts['url']}/[/]\n")
     out.print("Sign in to the console as " + ", or ".join(
         f"[bold]{one['name']}[/] / {one['password']} ({one['role']})" for one in facts["users"][:2]))
