@@ -39,6 +39,7 @@ operations:
   UpdateWeir: {runs: weir.update}
   SaveWeir: {runs: weir.save}
   DeleteWeir: {runs: weir.delete}
+  SaveCrest: {runs: weir.save, takes: [code, place, crest, manned], input: {river: {given: fixed, value: LARK}}}
 """,
 )
 TABLES = ("CREATE TABLE river (code VARCHAR(8) PRIMARY KEY)", "INSERT INTO river VALUES ('LARK')",
@@ -97,6 +98,13 @@ async def test_saving_says_what_it_did(live: LiveService) -> None:
     assert outcomes == ["created", "unchanged", "updated", "unchanged", "updated"]
     row = await read(live)
     assert (row["notes"], row["changeToken"]) == (None, "3")  # equal to what was sent, so the note is gone
+
+
+async def test_a_save_leaves_alone_what_it_does_not_take(live: LiveService) -> None:
+    await call(live, "CreateWeir", weir=WEIR | {"notes": "Leaks"})
+    assert (await call(live, "SaveCrest", weir=WEIR | {"crest": Decimal("5.00")}))["outcome"] == "updated"
+    row = await read(live)
+    assert (row["crest"], row["notes"], row["river"]) == (Decimal("5.00"), "Leaks", "LARK")
 
 
 @pytest.mark.parametrize(("change", "reason"), [

@@ -27,6 +27,7 @@ from bricola.core.runtime.sessions import SessionLostError
 from bricola.core.runtime.statements import column, quoted, table_name, utc_fields
 from bricola.core.runtime.tokens import compile_hash
 from bricola.core.runtime.trials import RolledBackError, current_trial
+from bricola.core.shapes.model import Record
 from bricola.core.shapes.objects import CHANGE_TOKEN, ResolvedObject, item_name
 from bricola.core.shapes.resolve import ResolvedOperation
 
@@ -40,7 +41,7 @@ Work = Callable[[DatabaseTransaction, Values], Awaitable[Values]]
 def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: DatabasePool, requests: str = "") -> Handler:
     """The handler of a writing operation on the pool of its backend. `requests` names the table for marks, if there is one."""
     conflicts = Conflicts(source, operation.shape.name, operation.verb, [one.name for one in operation.shape.faults])
-    table = _Table(source, conflicts, operation.verb)
+    table = _Table(source, conflicts, operation.verb, _taken(operation))
     marks = _Marks(requests) if requests else None
     work: Work = {"create": table.create, "update": table.update, "save": table.save, "delete": table.delete}[operation.verb]
 
@@ -108,6 +109,15 @@ async def _in_transaction(
             pool.give_back(session, broken)
 
 
+def _taken(operation: ResolvedOperation) -> frozenset[str]:
+    """The fields that an operation takes or gives itself; a save leaves the others of a row as they are."""
+    elements = operation.shape.input.elements
+    if operation.nested:
+        inner = elements[0].type
+        elements = inner.elements if isinstance(inner, Record) else ()
+    return operation.given.names | {one.name for one in elements}
+
+
 class _Marks:
     """Marks of requests in a table of the backend, in the same transaction as the write: both are there, or neither."""
 
@@ -130,7 +140,7 @@ class _Marks:
 class _Table:
     """The statements of one object, made once. Names are quoted; what a caller sends is only ever bound."""
 
-    def __init__(self, source: ResolvedObject, conflicts: Conflicts, verb: str) -> None:
+    def __init__(self, source: ResolvedObject, conflicts: Conflicts, verb: str, taken: frozenset[str]) -> None:
         definition = source.definition
         self._source, self._conflicts, self.verb = source, conflicts, verb
         self._name = item_name(source.row)
@@ -147,9 +157,9 @@ class _Table:
         self._select = f"SELECT {', '.join(columns)} FROM {self._table} WHERE {self._where}"
         self._token = quoted(definition.token_column) if definition.token_column else ""
         self._hash = compile_hash(source) if definition.hashed else None
-        self._writable = own_columns(definition)
+        self._writable = [name for name in own_columns(definition) if name in taken]
         self._sensitive = frozenset(one.name for one in definition.fields if one.sensitive)
-        self._made = [one.name for one in source.fields if one.name in definition.key and one.name not in self._writable]
+        self._made = [name for name in definition.key if name not in own_columns(definition)]
         made = [next(one for one in own if one.name == name) for name in self._made]
         self._read_made = compile_row(tuple(made)) if made else None
         self._families = [Family(one, self._hash is not None) for one in source.children]

@@ -1,5 +1,6 @@
 """Looking around in a backend's database, and drafting definitions from what is there."""
 
+import contextlib
 from dataclasses import asdict, replace
 from types import ModuleType
 from typing import Any
@@ -142,7 +143,8 @@ async def _one(bricola: Bricola, place: EnvironmentDefinition, backend: str, nam
 async def _completed(session: DatabaseSession, table: Table, others: dict[str, Table], engine: str) -> Table:
     """The table with its rows counted, and with the keys of small lookup tables as codes."""
     if not table.exact and not table.obstacles:
-        table = replace(table, rows=await _READERS[engine].count(session, table.name), exact=True)
+        with contextlib.suppress(ProblemError):  # of a very large table the estimate has to do
+            table = replace(table, rows=await _READERS[engine].count(session, table.name), exact=True)
     columns = list(table.columns)
     for key in table.foreign_keys:
         target = others.get(key.table)
