@@ -6,7 +6,8 @@ import tracemalloc
 
 from bricola.core.terminals import telnet
 from bricola.core.terminals.addresses import write_address
-from bricola.core.terminals.tn3270 import TerminalSettings, Tn3270
+from bricola.core.terminals.terminal import TerminalSettings
+from bricola.core.terminals.tn3270 import Tn3270
 
 NEGOTIATION = bytes.fromhex("fffd18fffd19fffb19fffd00fffb00")
 

@@ -12,11 +12,19 @@ import pytest
 from bricola.core.problems import ProblemError
 from bricola.core.terminals import telnet
 from bricola.core.terminals.host3270 import Part, Pressed, Tn3270Host
-from bricola.core.terminals.tn3270 import TerminalSettings, Tn3270
+from bricola.core.terminals.terminal import TerminalSettings
+from bricola.core.terminals.tn3270 import Tn3270
 
-FORM = (Part(1, 2, "LK01", intensified=True), Part(1, 30, "LARKMERE LEDGER"), Part(5, 2, "User"), Part(5, 12, protected=False, length=8, cursor=True),
-        Part(6, 2, "Password"), Part(6, 12, protected=False, hidden=True, length=8), Part(7, 2, "Number"),
-        Part(7, 12, protected=False, numeric=True, length=4))
+FORM = (
+    Part(1, 2, "LK01", intensified=True),
+    Part(1, 30, "LARKMERE LEDGER"),
+    Part(5, 2, "User"),
+    Part(5, 12, protected=False, length=8, cursor=True),
+    Part(6, 2, "Password"),
+    Part(6, 12, protected=False, hidden=True, length=8),
+    Part(7, 2, "Number"),
+    Part(7, 12, protected=False, numeric=True, length=4),
+)
 
 
 def talk(terminal: Tn3270, host: Tn3270Host) -> list[Pressed]:
@@ -105,7 +113,9 @@ def test_an_independent_terminal_signs_on(options: tuple[str, ...], extended: bo
     assert started.wait(10)
     script = "\n".join((f"Connect({'N:' if not extended else ''}127.0.0.1:{ports[0]})", "Wait(10,InputField)", 'String("IMKE")', "Tab()",
                         'String("gate-17")', "Tab()", 'String("0412")', "Enter()", "Wait(10,Unlock)", "Ascii()", "PF(3)", "Quit()")) + "\n"
-    done = subprocess.run([program, "-model", "3279-2", "-codepage", "cp037"], input=script, capture_output=True, text=True, timeout=60, check=False)
+    done = subprocess.run(
+        [program, "-model", "3279-2", "-codepage", "cp037"], input=script, capture_output=True, text=True, timeout=60, check=False
+    )
     thread.join(10)
     assert "data:  LK02" in done.stdout, done.stdout
     assert "Welcome IMKE" in done.stdout

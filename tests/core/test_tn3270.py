@@ -12,7 +12,8 @@ from bricola.core.terminals import telnet
 from bricola.core.terminals.addresses import read_address, write_address
 from bricola.core.terminals.codepages import CODE_PAGES, displayed, encode
 from bricola.core.terminals.telnet import Option, Record, Subnegotiation, TelnetReader
-from bricola.core.terminals.tn3270 import AIDS, TerminalSettings, Tn3270
+from bricola.core.terminals.terminal import TerminalSettings
+from bricola.core.terminals.tn3270 import AIDS, Tn3270
 
 VECTORS = Path(__file__).parent / "vectors" / "tn3270"
 KEYS = {code: key for key, code in AIDS.items()}
@@ -52,10 +53,15 @@ def type_and_press(terminal: Tn3270, sent: bytes) -> bytes:
     return terminal.press(KEYS[data[0]])
 
 
-@pytest.mark.parametrize(("name", "settings", "done"), [
-    ("orders", TerminalSettings(), 21), ("hercules-plain", TerminalSettings(), 20), ("hercules-model5", TerminalSettings(model=5, colour=False), 20),
-    ("tn3270-fallback", TerminalSettings(extended=False), 4),
-])
+@pytest.mark.parametrize(
+    ("name", "settings", "done"),
+    [
+        ("orders", TerminalSettings(), 21),
+        ("hercules-plain", TerminalSettings(), 20),
+        ("hercules-model5", TerminalSettings(model=5, colour=False), 20),
+        ("tn3270-fallback", TerminalSettings(extended=False), 4),
+    ],
+)
 def test_a_real_session_is_answered_byte_by_byte(name: str, settings: TerminalSettings, done: int) -> None:
     terminal = Tn3270(settings)
     answered, compared = b"", 0
@@ -161,8 +167,13 @@ def test_addresses_come_back(address: int, large: bool) -> None:
         assert read_address(*write_address(address, size)) == address
 
 
-@given(st.lists(st.one_of(st.binary(max_size=40).map(lambda data: ("record", data)), st.sampled_from([("do", b"\x18"), ("sub", b"\x18\x01\xff")])),
-                max_size=6), st.lists(st.integers(1, 7), min_size=1, max_size=30))
+@given(
+    st.lists(
+        st.one_of(st.binary(max_size=40).map(lambda data: ("record", data)), st.sampled_from([("do", b"\x18"), ("sub", b"\x18\x01\xff")])),
+        max_size=6,
+    ),
+    st.lists(st.integers(1, 7), min_size=1, max_size=30),
+)
 def test_however_bytes_are_cut_the_events_are_the_same(items: list[tuple[str, bytes]], cuts: list[int]) -> None:
     stream = b"".join(telnet.record(data) if kind == "record" else telnet.option(telnet.DO, 0x18) if kind == "do"
                       else telnet.subnegotiation(data[0], data[1:]) for kind, data in items)

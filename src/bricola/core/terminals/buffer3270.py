@@ -232,20 +232,7 @@ class Buffer3270:
             if one.bits & DISPLAY == HIDDEN:
                 for offset in range(length):
                     hidden[(start + offset) % self.size] = 0x40
-            extended = dict(one.extended)
-            fields.append(
-                Field(
-                    start,
-                    length,
-                    bool(one.bits & PROTECTED),
-                    bool(one.bits & NUMERIC),
-                    one.bits & DISPLAY == HIDDEN,
-                    one.bits & DISPLAY == INTENSE,
-                    bool(one.bits & MDT),
-                    COLOURS.get(extended.get(COLOUR, 0), ""),
-                    HIGHLIGHTS.get(extended.get(HIGHLIGHT, 0), ""),
-                )
-            )
+            fields.append(Field(start, length, *_told(one)))
         characters = hidden.decode("latin-1").translate(self._shown)
         return Screen(self.rows, self.columns, characters, tuple(fields), self.cursor, self.locked, self.alarm)
 

@@ -5,50 +5,31 @@ pressed, each with the fields that came with it. TN3270E is offered first; a ter
 """
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.terminals import telnet
 from bricola.core.terminals.addresses import CODES, read_address, write_address
-from bricola.core.terminals.buffer3270 import GE, IC, MDT, NUMERIC, PROTECTED, SBA, SF
+from bricola.core.terminals.buffer3270 import COLOUR, FIELD, GE, IC, MDT, NUMERIC, PROTECTED, SBA, SF, SFE
 from bricola.core.terminals.codepages import displayed, encode
+from bricola.core.terminals.host import Part, Pressed
+from bricola.core.terminals.screen import COLOURS
 from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
 from bricola.core.terminals.tn3270 import AIDS
 
 _KEYS = {code: key for key, code in AIDS.items()}
+_COLOUR_CODES = {name: code for code, name in COLOURS.items()}
 _SCREEN_SIZE = 24 * 80
 _RESTORE, _RESET_MODIFIED, _ALARM = 0x02, 0x01, 0x04
 _TURNS = (telnet.END_OF_RECORD, telnet.BINARY)
 
 
-@dataclass(frozen=True)
-class Pressed:
-    """A key with the cursor and the modified fields: position -> text. Positions count from 0."""
-
-    key: str
-    cursor: int = 0
-    fields: dict[int, str] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class Part:
-    """A piece of a screen: text at a row and column (both from 1), behind an attribute that stands before it."""
-
-    row: int
-    column: int
-    text: str = ""
-    protected: bool = True
-    numeric: bool = False
-    hidden: bool = False
-    intensified: bool = False
-    modified: bool = False
-    length: int = 0  # of an input: the attribute that ends it stands behind
-    cursor: bool = False
-
-    @property
-    def attribute(self) -> int:
-        bits = PROTECTED * self.protected | NUMERIC * self.numeric | MDT * self.modified
-        return CODES[bits | (0x0C if self.hidden else 0x08 if self.intensified else 0)]
+def _attribute(one: Part) -> bytes:
+    """The order that starts the field, with its colour where it has one."""
+    bits = PROTECTED * one.protected | NUMERIC * one.numeric | MDT * one.modified
+    code = CODES[bits | (0x0C if one.hidden else 0x08 if one.intensified else 0)]
+    if not one.colour:
+        return bytes((SF, code))
+    return bytes((SFE, 2, FIELD, code, COLOUR, _COLOUR_CODES[one.colour]))
 
 
 def write_screen(parts: Iterable[Part], code_page: str = "cp037", alarm: bool = False) -> bytes:
@@ -56,7 +37,7 @@ def write_screen(parts: Iterable[Part], code_page: str = "cp037", alarm: bool = 
     out = bytearray((0xF5, CODES[_RESTORE | _RESET_MODIFIED | (_ALARM if alarm else 0)]))
     for one in parts:
         at = (one.row - 1) * 80 + one.column - 2  # the attribute takes the position before the text
-        out += bytes((SBA,)) + write_address(at % _SCREEN_SIZE, _SCREEN_SIZE) + bytes((SF, one.attribute))
+        out += bytes((SBA,)) + write_address(at % _SCREEN_SIZE, _SCREEN_SIZE) + _attribute(one)
         if one.cursor:
             out.append(IC)
         out += encode(one.text, code_page)

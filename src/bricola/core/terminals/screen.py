@@ -20,6 +20,8 @@ class Field:
     modified: bool
     colour: str = ""
     highlight: str = ""
+    accepts: str = ""  # of an input: letters, digits or signed; '' takes what its other marks allow
+    monocase: bool = False  # small letters become capitals
 
     @property
     def skipped(self) -> bool:
@@ -38,6 +40,12 @@ class Screen:
     cursor: int
     locked: bool
     alarm: bool = False
+    refused: bool = False  # the host told an input error; Reset opens the keyboard and takes the message away
+
+    @property
+    def settled(self) -> bool:
+        """Whether it is a person's turn: the keyboard is open, or an input error waits to be read."""
+        return not self.locked or self.refused
 
     @property
     def formatted(self) -> bool:

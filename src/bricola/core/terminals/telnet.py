@@ -10,7 +10,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 
 IAC, DONT, DO, WONT, WILL, SB, SE, EOR = 0xFF, 0xFE, 0xFD, 0xFC, 0xFB, 0xFA, 0xF0, 0xEF
 BREAK, INTERRUPT, ABORT_OUTPUT = 0xF3, 0xF4, 0xF5
-BINARY, TERMINAL_TYPE, END_OF_RECORD, TN3270E = 0x00, 0x18, 0x19, 0x28
+BINARY, TIMING_MARK, TERMINAL_TYPE, END_OF_RECORD, NEW_ENVIRON, TN3270E = 0x00, 0x06, 0x18, 0x19, 0x27, 0x28
 
 MOST_RECORD = 1 << 18  # bytes: a screen of 132x62 with every attribute is below 100,000; a host that goes on has lost its way
 

@@ -1,24 +1,19 @@
 """The client's side of a 3270 session: negotiation (RFC 1576, RFC 2355), records of the host, and what answers them.
 
-Strategy: `receive` takes what came from the host and gives what goes back at once (options, responses, reads, Query replies);
-the screen is a value that anybody may look at; a key is pressed by `press`, which gives the bytes to send. The host leads:
-nothing is sent that it did not ask for.
+What goes back at once are options, responses, reads and Query replies; see `terminal` for the strategy.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
-from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.problems import ProblemError
 from bricola.core.terminals import telnet
 from bricola.core.terminals.buffer3270 import Buffer3270, DataStreamError
-from bricola.core.terminals.codepages import encode
 from bricola.core.terminals.query3270 import query_reply
 from bricola.core.terminals.screen import Screen
-from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
+from bricola.core.terminals.telnet import Subnegotiation
+from bricola.core.terminals.terminal import Terminal, TerminalSettings, device_refused, locked
 
 MODELS = {2: (24, 80), 3: (32, 80), 4: (43, 80), 5: (27, 132)}
-_ACCEPTED = (telnet.BINARY, telnet.TERMINAL_TYPE, telnet.END_OF_RECORD, telnet.TN3270E)
-_MOST_OPTIONS = 200  # commands before the first record; a host that negotiates on is not going to stop
 
 # Words of TN3270E (RFC 2355, section 7) and its data types and responses (section 8).
 _CONNECT, _DEVICE_TYPE, _FUNCTIONS, _IS, _REJECT, _REQUEST, _SEND = 0x01, 0x02, 0x03, 0x04, 0x06, 0x07, 0x08
@@ -42,83 +37,41 @@ AIDS = {"Enter": 0x7D, "Clear": 0x6D, "PA1": 0x6C, "PA2": 0x6E, "PA3": 0x6B,
                                                               0xC1, 0xC2, 0xC3, 0xC4, 0xC5, 0xC6, 0xC7, 0xC8, 0xC9, 0x4A, 0x4B, 0x4C), 1)}}
 
 
-@dataclass(frozen=True)
-class TerminalSettings:
-    """What the terminal says that it is. `lu` is a wanted device or LU name; '' leaves the choice to the host."""
+class Tn3270(Terminal):
+    """One 3270 session."""
 
-    model: int = 2
-    colour: bool = True
-    lu: str = ""
-    code_page: str = "cp037"
-    extended: bool = True  # TN3270E, where the host offers it
-
-    @property
-    def type_name(self) -> str:
-        return f"IBM-327{9 if self.colour else 8}-{self.model}-E"
-
-
-class Tn3270:
-    """One session. `device` is the name that the host gave, `connected` says that 3270 records flow."""
+    accepted: tuple[int, ...] = (telnet.BINARY, telnet.TERMINAL_TYPE, telnet.END_OF_RECORD, telnet.TN3270E)
+    keys = frozenset(AIDS)
 
     def __init__(self, settings: TerminalSettings) -> None:
-        self._settings = settings
-        self._reader = TelnetReader()
+        super().__init__(settings)
+        if not settings.extended:
+            self.accepted = super().accepted
         self.buffer = Buffer3270(alternate=MODELS[settings.model], code_page=settings.code_page)
-        self.device = settings.lu
-        self.records = 0  # that the host wrote; a wait for "something new" compares this
-        self._mine: set[int] = set()  # options that we WILL
-        self._theirs: set[int] = set()
         self._extended = False  # TN3270E
         self._functions: frozenset[int] = frozenset()
         self._sequence = 0
         self._reply_mode = 0
-        self._options = 0
         self.bound = False
 
     @property
     def connected(self) -> bool:
-        if self._extended:
-            return self.records > 0
-        return {telnet.BINARY, telnet.END_OF_RECORD} <= self._mine & self._theirs and telnet.TERMINAL_TYPE in self._mine
+        return self.records > 0 if self._extended else super().connected
 
-    @property
-    def screen(self) -> Screen:
+    def _look(self) -> Screen:
         return self.buffer.screen()
 
-    def receive(self, data: bytes) -> bytes:
-        """What goes back for what came. Raises ProblemError for a host that breaks the rules so that nothing can go on."""
-        out = bytearray()
-        for event in self._reader.feed(data):
-            if isinstance(event, Record):
-                out += self._record(event.data)
-            elif isinstance(event, Option):
-                out += self._option(event)
-            elif isinstance(event, Subnegotiation):
-                out += self._subnegotiation(event)
-        return bytes(out)
+    def _move(self, position: int) -> None:
+        self.buffer.cursor = position
 
-    def type_into(self, start: int, text: str, place: str = "") -> None:
-        """Fill the input field that begins at a position. Raises ProblemError, and types nothing, where the keyboard is locked, no
-        input begins there, the text is too long, is no number in a numeric field, or has a character that the host lacks."""
-        if self.buffer.locked:
-            raise ProblemError(_locked(place))
-        field = next((one for one in self.screen.inputs if one.start == start), None)
-        if field is None and self.buffer.attributes:
-            row, column = divmod(start, self.buffer.columns)
-            raise ProblemError(Problem("terminal.protected", "No input field begins here.", Kind.BACKEND, place=place,
-                                       expected="an input field", found=f"row {row + 1}, column {column + 1}"))
-        if field is not None and len(text) > field.length:
-            raise ProblemError(Problem("terminal.too-long", "The text does not fit into the field.", place=place,
-                                       expected=f"at most {field.length} characters", found=f"{len(text)} characters", mend="Shorten it."))
-        if field is not None and field.numeric and not set(text) <= set("0123456789.,-+ "):
-            raise ProblemError(Problem("terminal.not-numeric", "The field takes numbers only.", place=place,
-                                       expected="digits, sign and point", found=shown(text)))
-        self.buffer.type_into(start, encode(text, self._settings.code_page, place))
+    def _fill(self, start: int, codes: bytes) -> None:
+        self.buffer.type_into(start, codes)
 
     def press(self, key: str) -> bytes:
         """The bytes of a key. Raises ProblemError while the keyboard is locked: nothing is typed before the host is ready."""
         if self.buffer.locked:
-            raise ProblemError(_locked(key))
+            raise ProblemError(locked(key))
+        self._changed()
         aid = AIDS[key]
         self.buffer.aid, self.buffer.locked = aid, True
         data = self.buffer.read_modified()
@@ -127,8 +80,9 @@ class Tn3270:
         return self._sent(data)
 
     def reset(self) -> None:
-        """The Reset key: the keyboard opens on the terminal's own word. For people at a live terminal; a replay never needs it."""
+        """For people at a live terminal; a replay never needs it."""
         self.buffer.locked = False
+        self._changed()
 
     def _sent(self, data: bytes) -> bytes:
         if not self._extended:
@@ -136,34 +90,6 @@ class Tn3270:
         number = self._sequence if _RESPONSES in self._functions else 0
         self._sequence = (self._sequence + 1) % 0x10000
         return telnet.record(bytes((_DATA, 0, 0)) + number.to_bytes(2, "big") + data)
-
-    # options
-
-    def _option(self, event: Option) -> bytes:
-        self._options += 1
-        if self._options > _MOST_OPTIONS:
-            raise ProblemError(Problem("terminal.negotiation", "The host negotiates without end.", Kind.BACKEND,
-                                       expected=f"an agreement within {_MOST_OPTIONS} commands"))
-        code = event.option
-        wanted = code in _ACCEPTED and (code != telnet.TN3270E or self._settings.extended)
-        if event.verb == DO:
-            return self._agree(self._mine, code, wanted, WILL, WONT)
-        if event.verb == WILL:
-            return self._agree(self._theirs, code, wanted and code != telnet.TN3270E, DO, DONT)
-        kept, answer = (self._mine, WONT) if event.verb == DONT else (self._theirs, DONT)
-        if code not in kept:
-            return b""
-        kept.discard(code)
-        return telnet.option(answer, code)
-
-    @staticmethod
-    def _agree(kept: set[int], code: int, wanted: bool, yes: int, no: int) -> bytes:
-        if not wanted:
-            return telnet.option(no, code)
-        if code in kept:
-            return b""  # agreed already; an answer to it would be answered in turn
-        kept.add(code)
-        return telnet.option(yes, code)
 
     def _subnegotiation(self, event: Subnegotiation) -> bytes:
         if event.option == telnet.TERMINAL_TYPE and event.data[:1] == b"\x01":
@@ -187,9 +113,7 @@ class Tn3270:
             return say(bytes((_FUNCTIONS, _REQUEST, _BIND_IMAGE, _RESPONSES, _SYSREQ)))
         if head == (_DEVICE_TYPE, _REJECT):
             reason = _REASONS[data[3]] if len(data) > 3 and data[3] < len(_REASONS) else "unknown-error"
-            raise ProblemError(Problem("terminal.device-refused", f"The host refuses the device: {reason}.", Kind.BACKEND,
-                                       place=self._settings.lu,
-                                       mend="Choose another LU or device name, or free this one."))
+            raise device_refused(self._settings.lu, reason)
         if head == (_FUNCTIONS, _IS):
             self._functions = frozenset(data[2:])
         elif head == (_FUNCTIONS, _REQUEST):  # a counter offer: less than we asked for is fine
@@ -285,7 +209,3 @@ class Tn3270:
         finally:
             self.buffer.aid = aid
 
-
-def _locked(place: str) -> Problem:
-    return Problem("terminal.locked", "The host has locked the keyboard.", Kind.BACKEND, place=place,
-                   expected="a record of the host that unlocks it")

@@ -1,0 +1,164 @@
+"""The host's side of a 5250 session, for hosts that are simulated: negotiation, screens out, keys and fields in.
+
+Strategy: the host leads. `start` opens the talk; `receive` takes what the terminal sent and gives what goes back and the keys that were
+pressed, each with the fields that came with it. The order of the negotiation is the one of the reference's capture; a terminal that
+will not tell its environment is served without a device name.
+"""
+
+from collections.abc import Collection, Iterable
+
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.terminals import telnet
+from bricola.core.terminals.buffer5250 import BYPASS, ESC, IC, SBA, SF, SOH
+from bricola.core.terminals.codepages import displayed, encode
+from bricola.core.terminals.host import Part, Pressed
+from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
+from bricola.core.terminals.tn5250 import AIDS, MESSAGE_ON, OUTPUT, PUT_GET, record
+
+_KEYS = {code: key for key, code in AIDS.items()}
+_ATTRIBUTES = {"": 0x20, "green": 0x20, "white": 0x22, "red": 0x28, "turquoise": 0x30, "yellow": 0x32, "pink": 0x38, "blue": 0x3A}
+_UNDERSCORE = 0x04
+_TURNS = (telnet.END_OF_RECORD, telnet.BINARY)
+_SEND_ENVIRONMENT = b"\x01\x00\x03"  # SEND VAR USERVAR
+_UNLOCK, _ALARM = 0x08, 0x04
+
+
+class Tn5250Host:
+    """One terminal's session at a host. `device` is the name that the terminal asked for, or the one that it is given."""
+
+    def __init__(self, device: str = "DSP0001", code_page: str = "cp037", taken: Collection[str] = ()) -> None:
+        self.device = device
+        self.ready = False
+        self.terminal = ""
+        self.variables: dict[str, str] = {}
+        self._taken = taken  # device names that are in use
+        self._code_page = code_page
+        self._columns = 80
+        self._reader = TelnetReader()
+        self._agreed: set[tuple[int, int]] = set()
+
+    def start(self) -> bytes:
+        return telnet.option(DO, telnet.NEW_ENVIRON)
+
+    def screen(self, parts: Iterable[Part], alarm: bool = False, wide: bool = False, error_row: int = 24) -> bytes:
+        """The bytes that show a screen and read its modified fields at the next key."""
+        self._columns = 132 if wide else 80
+        out = bytearray((ESC, 0x20, 0) if wide else (ESC, 0x40))
+        out += bytes((ESC, 0x11, 0, _UNLOCK | (_ALARM if alarm else 0), SOH, 7, 0, 0, 0, error_row, 0, 0, 0))
+        cursor = b""
+        for one in parts:
+            out += self._part(one)
+            if one.cursor:
+                cursor = bytes((IC, one.row, one.column))
+        return record(PUT_GET, bytes(out) + cursor + bytes((ESC, 0x52, 0, 0)))
+
+    def _part(self, one: Part) -> bytes:
+        row, column = (one.row, one.column - 1) if one.column > 1 else (one.row - 1, self._columns)
+        text = encode(one.text, self._code_page)
+        attribute = 0x27 if one.hidden else _ATTRIBUTES[one.colour] | (0x02 if one.intensified and one.colour in ("", "green") else 0)
+        out = bytes((SBA, row, column))
+        if one.protected:
+            return out + bytes((attribute,)) + text + (b"\x20" if one.colour or one.intensified else b"")
+        if not one.hidden:
+            attribute |= _UNDERSCORE
+        form = 0x4000 | (0x0300 if one.numeric else 0) | (0x20 if one.monocase else 0) | (0x0800 if one.modified else 0)
+        form &= ~(BYPASS << 8)
+        return out + bytes((SF, *form.to_bytes(2, "big"), attribute, *one.length.to_bytes(2, "big"))) + text
+
+    def error(self, text: str) -> bytes:
+        """An input error: the message on the error line, the keyboard locked until Reset, the fields read again."""
+        return record(PUT_GET, bytes((ESC, 0x21)) + b"\x22" + encode(text, self._code_page) + b"\x20" + bytes((ESC, 0x52, 0, 0)))
+
+    def message_light(self) -> bytes:
+        return record(MESSAGE_ON)
+
+    def query(self) -> bytes:
+        """Ask what the terminal can do."""
+        return record(OUTPUT, bytes((ESC, 0xF3)) + b"\x00\x05\xd9\x70\x00")
+
+    def receive(self, data: bytes) -> tuple[bytes, list[Pressed]]:
+        """What goes back, and the keys that were pressed. Raises ProblemError for a terminal that cannot be talked to."""
+        out, keys = bytearray(), []
+        for event in self._reader.feed(data):
+            if isinstance(event, Option):
+                out += self._option(event)
+            elif isinstance(event, Subnegotiation):
+                out += self._subnegotiation(event)
+            elif isinstance(event, Record):
+                pressed = self._pressed(event.data)
+                if pressed is not None:
+                    keys.append(pressed)
+        return bytes(out), keys
+
+    def _option(self, event: Option) -> bytes:
+        code = event.option
+        if code == telnet.NEW_ENVIRON:
+            ask = telnet.subnegotiation(code, _SEND_ENVIRONMENT) if event.verb == WILL else b""
+            return telnet.option(DO, telnet.TERMINAL_TYPE) + ask
+        if event.verb == WONT and code in (telnet.TERMINAL_TYPE, *_TURNS):
+            raise ProblemError(Problem("terminal.no-5250", "The terminal does not talk 5250.", Kind.BACKEND))
+        if code == telnet.TERMINAL_TYPE and event.verb == WILL:
+            return telnet.subnegotiation(code, b"\x01")
+        if code in _TURNS and event.verb in (DO, WILL):
+            self._agreed.add((event.verb, code))
+            self.ready = self._agreed >= {(verb, one) for verb in (DO, WILL) for one in _TURNS}
+            return b""
+        if event.verb in (DO, WILL):
+            return telnet.option(WONT if event.verb == DO else DONT, code)
+        return b""
+
+    def _subnegotiation(self, event: Subnegotiation) -> bytes:
+        if event.option == telnet.NEW_ENVIRON and event.data[:1] == b"\x00":
+            self.variables = read_variables(event.data[1:])
+            wanted = self.variables.get("DEVNAME", "")
+            if wanted in self._taken:
+                return telnet.subnegotiation(telnet.NEW_ENVIRON, _SEND_ENVIRONMENT)  # RFC 4777, section 4: choose another
+            self.device = wanted or self.device
+        elif event.option == telnet.TERMINAL_TYPE and event.data[:1] == b"\x00":
+            self.terminal = event.data[1:].decode("ascii", "replace")
+            return b"".join(telnet.option(verb, code) for code in _TURNS for verb in (DO, WILL))
+        return b""
+
+    def _pressed(self, data: bytes) -> Pressed | None:
+        """Rows and columns of the record as positions of the screen that was sent last."""
+        if len(data) < 10:
+            return None
+        if data[7] & 0x44:
+            return Pressed("Attention" if data[7] & 0x40 else "SystemRequest")
+        body = data[6 + data[6]:]
+        key = _KEYS.get(body[2]) if len(body) >= 3 else None
+        if key is None:
+            return None
+        fields: dict[int, str] = {}
+        letters = displayed(self._code_page)
+        for piece in body[3:].split(bytes((SBA,)))[1:]:
+            if len(piece) >= 2:
+                fields[(piece[0] - 1) * self._columns + piece[1] - 1] = "".join(letters[code] for code in piece[2:])
+        return Pressed(key, (body[0] - 1) * self._columns + body[1] - 1, fields)
+
+
+def read_variables(data: bytes) -> dict[str, str]:
+    """The names and values of an environment (RFC 1572)."""
+    found: dict[str, str] = {}
+    name, value, into_value, escaped = bytearray(), bytearray(), False, False
+
+    def keep() -> None:
+        if name:
+            found[name.decode("ascii", "replace")] = value.decode("ascii", "replace")
+        name.clear()
+        value.clear()
+
+    for code in data:
+        if not escaped and code in (0x00, 0x03):
+            keep()
+            into_value = False
+        elif not escaped and code == 0x01:
+            into_value = True
+        elif not escaped and code == 0x02:
+            escaped = True
+            continue
+        else:
+            (value if into_value else name).append(code)
+        escaped = False
+    keep()
+    return found

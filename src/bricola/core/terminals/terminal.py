@@ -1,0 +1,197 @@
+"""What the terminals of both families share: settings, the agreement on telnet options, and what is refused before it is typed.
+
+Strategy: `receive` takes what came from the host and gives what goes back at once; the screen is a value that anybody may look at;
+`press` gives the bytes of a key. The host leads: nothing is sent that it did not ask for, and nothing is typed while it has the
+keyboard locked.
+"""
+
+from dataclasses import dataclass
+
+from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.terminals import telnet
+from bricola.core.terminals.codepages import encode
+from bricola.core.terminals.screen import Field, Screen
+from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
+
+_MOST_OPTIONS = 200  # commands in one session; a host that negotiates on is not going to stop
+_LETTERS = frozenset(" ,.-")  # what an alphabetic field takes beside letters
+_NUMBERS = frozenset("0123456789.,-+ ")
+
+
+@dataclass(frozen=True)
+class TerminalSettings:
+    """What the terminal says that it is. `lu` is a wanted device or LU name; '' leaves the choice to the host.
+
+    `model` is the 3270 model (2-5); `wide` is the 5250 of 27x132. `user` and `password` sign a 5250 on by itself where the host allows
+    it (RFC 4777, section 5), in clear text: over TLS only.
+    """
+
+    model: int = 2
+    colour: bool = True
+    lu: str = ""
+    code_page: str = "cp037"
+    extended: bool = True  # TN3270E, where the host offers it
+    wide: bool = False
+    user: str = ""
+    password: str = ""
+
+    @property
+    def type_name(self) -> str:
+        """The terminal type of a 3270 (RFC 1576)."""
+        return f"IBM-327{9 if self.colour else 8}-{self.model}-E"
+
+
+class Terminal:
+    """One session. `device` is the name that the host gave; `records` counts what the host wrote, so that a wait can tell news."""
+
+    accepted: tuple[int, ...] = (telnet.BINARY, telnet.TERMINAL_TYPE, telnet.END_OF_RECORD)
+    keys: frozenset[str] = frozenset()
+
+    def __init__(self, settings: TerminalSettings) -> None:
+        self._settings = settings
+        self._reader = TelnetReader()
+        self.device = settings.lu
+        self.records = 0
+        self._mine: set[int] = set()  # options that we WILL
+        self._theirs: set[int] = set()
+        self._options = 0
+        self.signs = 0  # answers of the host to our own questions whether it is there
+        self._seen: Screen | None = None  # what is shown now
+        self._layout: Screen | None = None  # the same but for what was typed since
+
+    @property
+    def screen(self) -> Screen:
+        if self._seen is None:
+            self._seen = self._layout = self._look()
+        return self._seen
+
+    @property
+    def connected(self) -> bool:
+        """Whether records of this family flow."""
+        return {telnet.BINARY, telnet.END_OF_RECORD} <= self._mine & self._theirs and telnet.TERMINAL_TYPE in self._mine
+
+    def press(self, key: str) -> bytes:
+        """The bytes of a key. Raises ProblemError while the keyboard is locked."""
+        raise NotImplementedError
+
+    def reset(self) -> None:
+        """The Reset key: the keyboard opens on the terminal's own word, as after an input error that the host told."""
+        raise NotImplementedError
+
+    def place_cursor(self, position: int) -> None:
+        self._move(position)
+        self._seen = None
+
+    def _look(self) -> Screen:
+        raise NotImplementedError
+
+    def _move(self, position: int) -> None:
+        raise NotImplementedError
+
+    def _fill(self, start: int, codes: bytes) -> None:
+        raise NotImplementedError
+
+    def _record(self, data: bytes) -> bytes:
+        raise NotImplementedError
+
+    def _subnegotiation(self, event: Subnegotiation) -> bytes:
+        raise NotImplementedError
+
+    def _changed(self) -> None:
+        self._seen = self._layout = None
+
+    def receive(self, data: bytes) -> bytes:
+        """What goes back for what came. Raises ProblemError for a host that breaks the rules so that nothing can go on."""
+        out = bytearray()
+        for event in self._reader.feed(data):
+            if isinstance(event, Record):
+                self._changed()
+                out += self._record(event.data)
+            elif isinstance(event, Option):
+                out += self._option(event)
+            elif isinstance(event, Subnegotiation):
+                out += self._subnegotiation(event)
+        return bytes(out)
+
+    def ask(self) -> bytes:
+        """A question that every telnet host answers, if only by refusing (RFC 860); `signs` counts the answers."""
+        return telnet.option(DO, telnet.TIMING_MARK)
+
+    def type_into(self, start: int, text: str, place: str = "") -> None:
+        """Fill the input field that begins at a position. Raises ProblemError, and types nothing, where the keyboard is locked, no
+        input begins there, the text is too long or not what the field takes, or has a character that the host lacks."""
+        screen = self._layout or self.screen
+        if screen.locked:
+            raise ProblemError(locked(place))
+        field = next((one for one in screen.inputs if one.start == start), None)
+        if field is None and screen.formatted:
+            row, column = divmod(start, screen.columns)
+            raise ProblemError(Problem("terminal.protected", "No input field begins here.", Kind.BACKEND, place=place,
+                                       expected="an input field", found=f"row {row + 1}, column {column + 1}"))
+        if field is not None:
+            text = field_text(field, text, place)
+        self._fill(start, encode(text, self._settings.code_page, place))
+        self._seen = None
+
+    def _option(self, event: Option) -> bytes:
+        code = event.option
+        if code == telnet.TIMING_MARK and event.verb in (WILL, WONT):
+            self.signs += 1
+            return b""
+        if code == telnet.TIMING_MARK and event.verb == DO:
+            return telnet.option(WILL, code)
+        self._options += 1
+        if self._options > _MOST_OPTIONS:
+            raise ProblemError(Problem("terminal.negotiation", "The host negotiates without end.", Kind.BACKEND,
+                                       expected=f"an agreement within {_MOST_OPTIONS} commands"))
+        if event.verb == DO:
+            return self._agree(self._mine, code, code in self.accepted, WILL, WONT)
+        if event.verb == WILL:
+            return self._agree(self._theirs, code, code in (telnet.BINARY, telnet.END_OF_RECORD, telnet.TERMINAL_TYPE), DO, DONT)
+        kept, answer = (self._mine, WONT) if event.verb == DONT else (self._theirs, DONT)
+        if code not in kept:
+            return b""
+        kept.discard(code)
+        return telnet.option(answer, code)
+
+    @staticmethod
+    def _agree(kept: set[int], code: int, wanted: bool, yes: int, no: int) -> bytes:
+        if not wanted:
+            return telnet.option(no, code)
+        if code in kept:
+            return b""  # agreed already; an answer to it would be answered in turn
+        kept.add(code)
+        return telnet.option(yes, code)
+
+
+def field_text(field: Field, text: str, place: str = "") -> str:
+    """The text as the field takes it. Raises ProblemError where it does not fit: too long, no number, not of letters."""
+    if field.monocase:
+        text = text.upper()
+    most = field.length - 1 if field.accepts == "signed" else field.length
+    signed = field.accepts == "signed" and text.endswith("-")
+    if len(text) - signed > most:
+        raise ProblemError(Problem("terminal.too-long", "The text does not fit into the field.", place=place,
+                                   expected=f"at most {most} characters", found=f"{len(text)} characters", mend="Shorten it."))
+    if field.numeric and not set(text) <= _NUMBERS:
+        raise ProblemError(Problem("terminal.not-numeric", "The field takes numbers only.", place=place,
+                                   expected="digits, sign and point", found=shown(text)))
+    if field.accepts in ("digits", "signed") and not (text[:-1] if signed else text).strip().isdecimal() and text.strip():
+        raise ProblemError(
+            Problem("terminal.not-numeric", "The field takes digits only.", place=place, expected="digits", found=shown(text))
+        )
+    if field.accepts == "letters" and not all(one.isalpha() or one in _LETTERS for one in text):
+        raise ProblemError(
+            Problem("terminal.not-letters", "The field takes letters only.", place=place, expected="letters", found=shown(text))
+        )
+    return text
+
+
+def locked(place: str) -> Problem:
+    return Problem("terminal.locked", "The host has locked the keyboard.", Kind.BACKEND, place=place,
+                   expected="a record of the host that unlocks it")
+
+
+def device_refused(device: str, reason: str) -> ProblemError:
+    return ProblemError(Problem("terminal.device-refused", f"The host refuses the device: {reason}.", Kind.BACKEND, place=device,
+                                mend="Choose another LU or device name, or free this one."))
