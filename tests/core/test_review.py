@@ -12,8 +12,12 @@ from bricola.core.review import RULES, CredentialFact, Facts, Finding, PoolFact,
 from bricola.core.review.page import write_page
 
 DAY = 86_400.0
-FACTS = Facts(now=100 * DAY, engines=frozenset({"sqlite", "postgresql"}), credentials={"locks": CredentialFact("password", 400 * DAY)},
-              held_roles=frozenset({"reader"}))
+FACTS = Facts(
+    now=100 * DAY,
+    engines=frozenset({"sqlite", "postgresql", "tn3270"}),
+    credentials={"locks": CredentialFact("password", 400 * DAY)},
+    held_roles=frozenset({"reader"}),
+)
 PARTS = {
     "type": r"type: Code" "\nbase: string\npattern: G\\d{2}\n",
     "record": "record: Spot\nfields:\n  east: {type: decimal}\n",
@@ -94,10 +98,21 @@ def with_facts(**facts: Any) -> dict[str, Any]:
     return {"facts": Facts(**({name: getattr(FACTS, name) for name in Facts.__dataclass_fields__} | facts))}
 
 
-SQLITE = {"backend": ("postgresql", "sqlite"), "live": (
-    "    address: db-live.larkmere.example:5432\n    database: river\n    credential: locks\n    tls: verify\n", "    file: live/river.db\n")}
+SQLITE = {
+    "backend": ("postgresql", "sqlite"),
+    "live": (
+        "    address: db-live.larkmere.example:5432\n    database: river\n    credential: locks\n    tls: verify\n",
+        "    file: live/river.db\n",
+    ),
+}
 MORE = "  FindGauges:"
-WRITE = {"service": (MORE, "  CreateGauge:\n    runs: gauge.create\n    description: Enters one.\n    input: {place: {sample: Weir}, grade: {sample: A}}\n" + MORE)}
+WRITE = {
+    "service": (
+        MORE,
+        "  CreateGauge:\n    runs: gauge.create\n    description: Enters one.\n    input: {place: {sample: Weir}, grade: {sample: A}}\n"
+        + MORE,
+    )
+}
 QUERY = """
 query: levels
 backend: river
@@ -118,8 +133,59 @@ def in_query(old: str, new: str) -> dict[str, Any]:
     return {"query": QUERY.replace(old, new), "changes": {"service": LEVELS}}
 
 
+FLOW = """
+screen-flow: level
+backend: gate
+writes: false
+input: {code: {type: Code, sample: G01}, most: {type: int, default: 20}}
+output: {height: {type: decimal}, day: {type: date, required: false}, line: {type: Spot, repeats: true}, complete: {type: boolean}}
+faults: {Unknown: {fields: code}}
+screens:
+  shown:
+    marks: [{row: 1, column: 2, text: LEVEL}]
+    places: {height: {row: 3, column: 9}, day: {row: 4, column: 9, dates: DD/MM/YY}, from: {row: 5, column: 9}}
+    lists: {lines: {rows: [8, 15], columns: {east: {column: 2, length: 9}}, press: PF8, ends: [{row: 20, text: END}]}}
+moves:
+- {on: home, fill: {code: {input: code}}, press: Enter, expect: [{screen: shown}, {screen: home, message: unknown, fault: Unknown}]}
+- {on: shown, read: [height, day], collect: {list: lines, into: line, most: most, complete: complete}}
+"""
+GATE = """
+backend: gate
+engine: tn3270
+terminal:
+  start: home
+  screens:
+    home:
+      marks: [{row: 1, column: 2, text: HOME}, {row: 5, column: 30, field: hidden}]
+      places: {code: {row: 5, column: 20}, pass: {row: 5, column: 30}}
+      message: {row: 24, column: 2}
+  leave: {press: PF12}
+"""
+GATES = "  gate: {address: 'gate.larkmere.example:992', tls: verify}\n"
+WALKED = {"service": (MORE, "  GetLevel: {runs: screen-flow level, description: A level.}\n" + MORE),
+          "rehearsal": ("backends:\n", "backends:\n" + GATES), "live": ("backends:\n", "backends:\n" + GATES)}
+
+
+def in_flow(old: str, new: str, gate: str = GATE) -> dict[str, Any]:
+    assert old in FLOW
+    return {"flow": FLOW.replace(old, new), "gate": gate, "changes": WALKED}
+
+
+def in_gate(old: str, new: str) -> dict[str, Any]:
+    assert old in GATE
+    return in_flow("level", "level", GATE.replace(old, new))
+
+
+def in_gates(new: str) -> dict[str, Any]:
+    return {"flow": FLOW, "gate": GATE, "changes": WALKED | {"live": ("backends:\n", "backends:\n" + new)}}
+
+
+def test_a_sound_flow_has_no_findings() -> None:
+    assert findings(**in_flow("level", "level")) == []
+
+
 CASES: dict[str, dict[str, Any]] = {
-    "service.empty": in_service(PARTS["service"][PARTS["service"].index("operations"):], "operations: {}\n"),
+    "service.empty": in_service(PARTS["service"][PARTS["service"].index("operations") :], "operations: {}\n"),
     "service.description": in_service("description: Gauges\n", ""),
     "service.owner": in_service("owner: River office\n", ""),
     "service.namespace": in_service("namespace: urn:larkmere:gauge-book\n", ""),
@@ -131,7 +197,9 @@ CASES: dict[str, dict[str, Any]] = {
     "reference.verb": in_service("gauge.search", "gauge.seek"),
     "reference.type": in_object("type: Code", "type: Cod"),
     "reference.backend": in_object("backend: river", "backend: sea"),
-    "reference.circle": {"changes": {"record": ("type: decimal", "type: Spot"), "object": ("{type: string, codes: [A, B]}", "{type: Spot}")}},
+    "reference.circle": {
+        "changes": {"record": ("type: decimal", "type: Spot"), "object": ("{type: string, codes: [A, B]}", "{type: Spot}")}
+    },
     "object.key": in_object("key: [code]", "key: [number]"),
     "object.column": in_object("max_length: 20", "max_length: 20, column: code"),
     "object.change-token": in_object("change_token: row_version\n", ""),
@@ -139,10 +207,15 @@ CASES: dict[str, dict[str, Any]] = {
     "object.child": in_object("finders:", "children: {readings: {object: gauge, match: {name: code}}}\nfinders:"),
     "object.sensitive": in_object("  place:", "  email: {type: string, required: false}\n  place:"),
     "object.never-filled": with_facts(empty_fields=frozenset({("gauge", "place")}), rows_looked_at=10_000),
-    "finder.compare": {"changes": {
-        "object": ("{type: string, codes: [A, B]}\nfinders:\n  search:\n    description: Finds gauges.\n    filters:\n      grade: {field: grade}",
-                   "{type: int}\nfinders:\n  search:\n    description: Finds gauges.\n    filters:\n      grade: {field: grade, compare: starts}"),
-        "service": ("value: A}", "value: 1}")}},
+    "finder.compare": {
+        "changes": {
+            "object": (
+                "{type: string, codes: [A, B]}\nfinders:\n  search:\n    description: Finds gauges.\n    filters:\n      grade: {field: grade}",
+                "{type: int}\nfinders:\n  search:\n    description: Finds gauges.\n    filters:\n      grade: {field: grade, compare: starts}",
+            ),
+            "service": ("value: A}", "value: 1}"),
+        }
+    },
     "finder.must-exist": in_object("{field: grade}", "{field: grade, must_exist: true}"),
     "reference.query": in_service("gauge.search", "query tides"),
     "query.sql": in_query("SELECT code", "UPDATE code"),
@@ -154,11 +227,47 @@ CASES: dict[str, dict[str, Any]] = {
     "query.measure": in_query("groups: [place]\n", ""),
     "query.total": in_query("sum: highest", "sum: place"),
     "query.unused-column": in_query("level: {type", "spare: {type: string}, level: {type"),
-    "parameter.context-type": in_service("{given: fixed, value: A}", "{given: context, value: now}") | {"changes": {"object": (
-        "{type: string, codes: [A, B]}", "{type: int}"), "service": ("{given: fixed, value: A}", "{given: context, value: now}")}},
+    "reference.screen-flow": in_service("gauge.search", "screen-flow tides"),
+    "flow.backend": in_flow("backend: gate", "backend: river"),
+    "flow.code-page": in_gate("  start: home", "  code_page: cp999\n  start: home"),
+    "flow.screen": in_flow("{screen: shown}", "{screen: showed}"),
+    "flow.mark": in_flow("text: LEVEL", "length: 3"),
+    "flow.start": in_flow("- {on: home, fill: {code: {input: code}}, ", "- {on: shown, "),
+    "flow.expect": in_flow("complete: complete}}", "complete: complete}, press: PF3}"),
+    "flow.go": in_flow("{screen: shown}", "{screen: shown, go: after}"),
+    "flow.message": in_flow("{screen: shown}", "{screen: shown, message: gone}"),
+    "flow.place": in_flow("read: [height, day]", "read: [height, day, width]"),
+    "flow.input": in_flow("{input: code}", "{input: number}"),
+    "flow.fill": in_flow("{input: code}", "{input: code, value: G01}"),
+    "flow.secret": in_flow("code: {input: code}", "code: {input: code}, pass: {value: abc}"),
+    "flow.output": in_flow("read: [height, day]", "read: [height, day, from]"),
+    "flow.unread": in_flow("read: [height, day]", "read: day"),
+    "flow.unused-input": in_flow("{input: code}", "{value: G01}"),
+    "flow.fault": in_flow("fault: Unknown", "fault: Strange"),
+    "flow.unused-fault": in_flow(", fault: Unknown", ""),
+    "flow.fault-field": in_flow("fields: code", "fields: height"),
+    "flow.default": in_flow("{type: Code, sample: G01}", "{type: Spot, default: x}"),
+    "flow.dates": in_flow("DD/MM/YY", "day"),
+    "flow.list": in_flow("list: lines", "list: rows"),
+    "flow.region": in_flow("rows: [8, 15]", "rows: [8, 15], lines: 3"),
+    "flow.column": in_flow("{east: {column: 2, length: 9}}", "{west: {column: 2, length: 9}}"),
+    "flow.endless": in_flow(", ends: [{row: 20, text: END}]", ""),
+    "flow.position": in_flow("press: PF8", "position: {from: west}"),
+    "flow.most": in_flow("most: most", "most: code"),
+    "binding.devices": in_gates(GATES.replace("tls", "devices: [G1, G2], tls")),
+    "binding.film": in_gates("  gate: {film: level}\n"),
+    "parameter.context-type": in_service("{given: fixed, value: A}", "{given: context, value: now}")
+    | {
+        "changes": {
+            "object": ("{type: string, codes: [A, B]}", "{type: int}"),
+            "service": ("{given: fixed, value: A}", "{given: context, value: now}"),
+        }
+    },
     "operation.takes": in_service("runs: gauge.search", "runs: gauge.search\n    takes: [level]"),
     "operation.gives": in_service("runs: gauge.search", "runs: gauge.search\n    gives: [level]"),
-    "operation.required": {"changes": {"service": (MORE, "  CreateGauge: {runs: gauge.create, description: x, takes: [code, grade]}\n" + MORE)}},
+    "operation.required": {
+        "changes": {"service": (MORE, "  CreateGauge: {runs: gauge.create, description: x, takes: [code, grade]}\n" + MORE)}
+    },
     "binding.read-only": {"changes": WRITE | {"live": ("tls: verify", "tls: verify\n    read_only: true")}},
     "binding.requests": {"changes": WRITE},
     "context.unused": in_live("context: {}", "context: {bank: north}"),
@@ -181,8 +290,12 @@ CASES: dict[str, dict[str, Any]] = {
     "operation.sample": in_object(", sample: G01", ""),
     "operation.twin": in_service(MORE, "  ReadGauge: {runs: gauge.get, description: The same.}\n" + MORE),
     "operation.name": in_service("GetGauge", "get_gauge"),
-    "contract.record": {"object2": PARTS["object"].replace("object: gauge", "object: Gauge").replace("code: {type: Code, sample: G01}",
-                        "code: {type: Code}"), **in_service(MORE, "  GetOther: {runs: Gauge.get}\n" + MORE)},
+    "contract.record": {
+        "object2": PARTS["object"]
+        .replace("object: gauge", "object: Gauge")
+        .replace("code: {type: Code, sample: G01}", "code: {type: Code}"),
+        **in_service(MORE, "  GetOther: {runs: Gauge.get}\n" + MORE),
+    },
     "contract.element": in_service(MORE, "  NotFound: {runs: gauge.search, description: Badly named.}\n" + MORE),
     "contract.wrapper": in_service(MORE, "  GetGaugeResponse: {runs: gauge.search, description: Badly named.}\n" + MORE),
     "contract.case": in_service(MORE, "  Getgauge: {runs: gauge.search, description: Badly named.}\n" + MORE),
@@ -194,11 +307,12 @@ CASES: dict[str, dict[str, Any]] = {
     "binding.own-store": {"changes": SQLITE | {"live": (SQLITE["live"][0], "    file: bricola.db\n")}},
     "binding.address": in_live("db-live.larkmere.example:5432", "'http://db-live/x'"),
     "binding.database": in_live("    database: river\n", ""),
-    "binding.twice": in_live("address: db-live.larkmere.example:5432",
-                             "endpoints: {a: {address: 'db:5432'}, b: {address: 'db:5432'}}"),
+    "binding.twice": in_live("address: db-live.larkmere.example:5432", "endpoints: {a: {address: 'db:5432'}, b: {address: 'db:5432'}}"),
     "backend.engine": with_facts(engines=frozenset({"sqlite"})),
     "context.missing": in_service("{given: fixed, value: A}", "{given: context, value: company}"),
-    "context.value": {"changes": {"service": ("{given: fixed, value: A}", "{given: context, value: site}"), "live": ("context: {}", "context: {site: Z}")}},
+    "context.value": {
+        "changes": {"service": ("{given: fixed, value: A}", "{given: context, value: site}"), "live": ("context: {}", "context: {site: Z}")}
+    },
     "reference.environment": in_live("follows: rehearsal", "follows: nowhere"),
     "environment.circle": {"changes": {"rehearsal": ("environment: rehearsal\n", "environment: rehearsal\nfollows: live\n")}},
     "environment.address": in_live("address: https://services.larkmere.example\n", ""),

@@ -12,19 +12,22 @@ from pathlib import Path
 
 from bricola.adapters import sqlite
 from bricola.adapters.checks_servers import MariaCheck, PostgresCheck, ServerCheck
+from bricola.adapters.checks_terminals import TerminalCheck
 from bricola.adapters.secrets import Secrets
 from bricola.adapters.stages import STAGES, Probe, Skip, Stage, Step, fail, read_words, run, sample_failed
-from bricola.core.definitions.model import Binding, Endpoint
+from bricola.core.definitions.model import BackendDefinition, Binding, Endpoint
 
 
-async def check_endpoint(engine: str, binding: Binding, endpoint: Endpoint, secrets: Secrets, data: Path,
+async def check_endpoint(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, secrets: Secrets, data: Path,
                          probes: Sequence[Probe]) -> list[Stage]:
     """All stages of one endpoint, in order. Never raises for what a backend does."""
     checker: _Sqlite | ServerCheck
-    if engine == "sqlite":
+    if backend.engine == "sqlite":
         checker = _Sqlite(endpoint, data, probes)
+    elif backend.is_terminal:
+        checker = TerminalCheck(backend, binding, endpoint, secrets, probes)
     else:
-        checker = (MariaCheck if engine == "mariadb" else PostgresCheck)(binding, endpoint, secrets, probes)
+        checker = (MariaCheck if backend.engine == "mariadb" else PostgresCheck)(binding, endpoint, secrets, probes)
     stages: list[Stage] = []
     failed = False
     try:

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from bricola.cli.connection import At, Json, connect
-from bricola.cli.output import STATES, err, out, print_answer, print_json, table, text, when
+from bricola.cli.output import STATES, err, out, print_answer, print_json, print_screen, table, text, when
 from bricola.cli.records import print_comparison, print_trial
 from bricola.core.problems import Problem, ProblemError, shown
 
@@ -91,6 +91,7 @@ def register(app: typer.Typer) -> None:
 
     @app.command(rich_help_panel=panel)
     def calls(
+        number: Annotated[str, typer.Argument(help="One call, with the screen that it stopped at.")] = "",
         environment: Annotated[str, typer.Option("--environment", "-e")] = "",
         service: Annotated[str, typer.Option("--service", "-s")] = "",
         caller: Annotated[str, typer.Option("--caller", "-c")] = "",
@@ -99,6 +100,10 @@ def register(app: typer.Typer) -> None:
         at: At = "", as_json: Json = False,
     ) -> None:
         """List recorded calls, the newest first."""
+        if number:
+            with connect(at) as client:
+                _print_call(client.one_call(number), as_json)
+            return
         with connect(at) as client:
             found = client.calls(environment, service, caller, failed, limit)
         if as_json:
@@ -113,6 +118,19 @@ def register(app: typer.Typer) -> None:
              f"{one['micros'] / 1000:.1f} ms", text(one["fault"]))
             for one in found
         ], right=("Took",)))
+
+
+def _print_call(one: dict[str, Any], as_json: bool) -> None:
+    if as_json:
+        print_json(one)
+        return
+    out.print(f"{STATES[one['result']]}  [bold]{text(one['service'])}.{text(one['operation'] or '?')}[/] in {text(one['environment'])}, "
+              f"{when(one['at'])}, {one['micros'] / 1000:.1f} ms, as {text(one['caller'] or 'nobody')}")
+    if one["message"]:
+        out.print(f"  {text(one['message'])}", soft_wrap=True)
+    if one["picture"]:
+        out.print(f"  [dim]The screen, {text(one['picture']['title'])}:[/]")
+        print_screen(one["picture"]["lines"])
 
 
 def parse_values(words: list[str]) -> dict[str, Any]:

@@ -133,3 +133,11 @@ def _cell(value: object) -> str:
     if isinstance(value, list | dict):
         return escape(json.dumps(value, ensure_ascii=False))
     return text(value)
+
+
+def print_screen(lines: list[str], columns: int = 80) -> None:
+    """The rows of a terminal screen in a frame."""
+    out.print(f"  [dim]┌{'─' * columns}┐[/]", soft_wrap=True)
+    for line in lines:
+        out.print(f"  [dim]│[/]{text(line.ljust(columns))}[dim]│[/]", soft_wrap=True)
+    out.print(f"  [dim]└{'─' * columns}┘[/]", soft_wrap=True)

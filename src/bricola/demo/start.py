@@ -17,7 +17,10 @@ from rich.console import Console
 from bricola.client import Client
 from bricola.client.signins import save_signin
 from bricola.core.definitions.folder import read_folder
+from bricola.core.definitions.model import EnvironmentDefinition
+from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.problems import Problem, ProblemError
+from bricola.demo.hosts.running import HostPlan, HostProcesses, make_accounts
 from bricola.demo.registry import make_registry
 from bricola.server.bricola import Bricola
 from bricola.server.main import serve
@@ -31,8 +34,17 @@ CALLERS = {
     "toll-audit": (["auditor"], "Reads only"),
     "night-batch": (["registry-clerk", "lock-desk", "auditor"], "Nightly jobs"),
 }
-SERVICES = ("VesselRegistry", "TonnageReport")
+SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk")
 ENVIRONMENTS = ("rehearsal", "live")
+HOSTS = (  # name, kind, environment, backend, endpoint
+    ("ledger-rehearsal", "ledger", "rehearsal", "ledger", "north"),
+    ("ledger-north", "ledger", "live", "ledger", "north"),
+    ("ledger-south", "ledger", "live", "ledger", "south"),
+    ("berths-rehearsal", "berths", "rehearsal", "berths", "basin"),
+    ("berths-live", "berths", "live", "berths", "basin"),
+)
+CREDENTIALS = {"ledger-clerk-rehearsal": "LKCLERK", "ledger-clerk-live": "LKDESK", "berth-desk-rehearsal": "LKCLERK",
+               "berth-desk-live": "LKDESK"}
 
 
 def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_json: bool = False) -> None:
@@ -52,13 +64,24 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
         shutil.copyfile(data / "rehearsal" / "registry.db", data / "live" / "registry.db")
     if ready_file is not None:
         ready_file.unlink(missing_ok=True)
+    state = json.loads(state_file.read_text()) if state_file.exists() else {}
+    accounts = data / "hosts.json"
+    passwords = {} if accounts.exists() else make_accounts(accounts)
+    hosts = HostProcesses(accounts)
+    hosts.start(
+        [HostPlan(name, kind, data / environment / "registry.db") for name, kind, environment, _, _ in HOSTS], state.get("ports", {})
+    )
 
     def ready(bricola: Bricola, address: str) -> None:
         if not state_file.exists():
-            _write_private(state_file, _fill(bricola, address))
+            _write_private(state_file, _fill(bricola, address, hosts.ports, passwords))
             data.joinpath(".demo-unfinished").unlink(missing_ok=True)
         state = json.loads(state_file.read_text())
-        facts = _facts(state, address)
+        if state.get("ports") != hosts.ports:
+            _move_hosts(state, address, hosts.ports)
+            state["ports"] = dict(hosts.ports)
+            _write_private(state_file, state)
+        facts = _facts(state, address, hosts)
         if remember:
             user = state["users"][0]
             with Client(address) as client:
@@ -71,7 +94,10 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
         else:
             _announce(facts, remember)
 
-    serve(Settings(data, port=port, organisation=ORGANISATION), ready)
+    try:
+        serve(Settings(data, port=port, organisation=ORGANISATION), ready)
+    finally:
+        hosts.stop()
 
 
 def catalogue_files() -> dict[str, str]:
@@ -80,7 +106,30 @@ def catalogue_files() -> dict[str, str]:
         return read_folder(folder)
 
 
-def _fill(bricola: Bricola, address: str) -> dict[str, Any]:
+def _placed(files: dict[str, str], ports: dict[str, int]) -> dict[str, str]:
+    """The environments with the ports that the simulated hosts listen on."""
+    placed = dict(files)
+    for path, text in files.items():
+        definition = read_definition(text, path)
+        if isinstance(definition, EnvironmentDefinition):
+            bindings = []
+            for binding in definition.backends:
+                ends = {end: f"127.0.0.1:{ports[name]}" for name, _, environment, backend, end in HOSTS
+                        if (environment, backend) == (definition.name, binding.name)}
+                bindings.append(binding.model_copy(update={"endpoints": tuple(
+                    one.model_copy(update={"address": ends.get(one.name, one.address)}) for one in binding.endpoints)}))
+            placed[path] = write_definition(definition.model_copy(update={"backends": tuple(bindings)}))
+    return placed
+
+
+def _move_hosts(state: dict[str, Any], address: str, ports: dict[str, int]) -> None:
+    """Tell the environments where the hosts are now: another program took a port while the demo was stopped."""
+    with Client(address) as client:
+        client.sign_in(state["users"][0]["name"], state["users"][0]["password"])
+        client.apply(_placed({path: text for path, text in client.export().items() if text.startswith("environment:")}, ports))
+
+
+def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict[str, str]) -> dict[str, Any]:
     """Make users, definitions, callers, releases and deployments; answers the secrets, which are kept nowhere else."""
     users = [{"name": name, "password": secrets.token_urlsafe(9), "role": role} for name, role in USERS]
     with Client(address) as client:
@@ -88,7 +137,9 @@ def _fill(bricola: Bricola, address: str) -> dict[str, Any]:
         client.sign_in(users[0]["name"], users[0]["password"])
         for user in users[1:]:
             client.add_user(user["name"], user["password"], user["role"])
-        client.apply(catalogue_files())
+        for credential, account in CREDENTIALS.items():
+            client.add_credential(credential, passwords[account], user=account)
+        client.apply(_placed(catalogue_files(), ports))
         callers = []
         for name, (roles, description) in CALLERS.items():
             client.save_caller(name, roles, description)
@@ -97,10 +148,10 @@ def _fill(bricola: Bricola, address: str) -> dict[str, Any]:
             client.release(service, "The first release of the demo")
             for environment in ENVIRONMENTS:
                 client.deploy(service, environment)
-    return {"users": users, "callers": callers}
+    return {"users": users, "callers": callers, "ports": dict(ports)}
 
 
-def _facts(state: dict[str, Any], address: str) -> dict[str, Any]:
+def _facts(state: dict[str, Any], address: str, hosts: HostProcesses) -> dict[str, Any]:
     """The content of the ready file."""
     services = []
     with Client(address) as client:
@@ -111,8 +162,25 @@ def _facts(state: dict[str, Any], address: str) -> dict[str, Any]:
                  **{face: place[face] for face in ("soap", "wsdl", "rest")}}
                 for place in one["deployments"] if "release" in place
             ]
-    return {"url": address, "pid": os.getpid(), "users": state["users"], "callers": state["callers"],
-            "services": services, "backends": []}
+    return {
+        "url": address,
+        "pid": os.getpid(),
+        "users": state["users"],
+        "callers": state["callers"],
+        "services": services,
+        "backends": [
+            {
+                "name": name,
+                "kind": "terminal host",
+                "host": "127.0.0.1",
+                "port": hosts.ports[name],
+                "pid": hosts.pids()[name],
+                "protocol": "tn5250" if kind == "berths" else "tn3270",
+                "environment": environment,
+            }
+            for name, kind, environment, _, _ in HOSTS
+        ],
+    }
 
 
 def _write_private(file: Path, content: dict[str, Any]) -> None:
@@ -132,6 +200,9 @@ def _announce(facts: dict[str, Any], remember: bool) -> None:
     out.print(f"\n[bold]{ORGANISATION}[/] runs at [bold]{facts['url']}/[/]\n")
     out.print("Sign in to the console as " + ", or ".join(
         f"[bold]{one['name']}[/] / {one['password']} ({one['role']})" for one in facts["users"][:2]))
+    out.print("\nSimulated terminal hosts")
+    for one in facts["backends"]:
+        out.print(f"  {one['name']:<17} {one['protocol']}  {one['host']}:{one['port']}  process {one['pid']}")
     out.print("\nServices")
     for one in facts["services"]:
         out.print(f"  {one['environment']:<10} {one['service']:<16} {one['soap']}")

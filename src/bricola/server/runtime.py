@@ -14,10 +14,10 @@ from bricola.adapters.mariadb import MariaKind
 from bricola.adapters.postgres import PostgresKind
 from bricola.adapters.secrets import Secrets
 from bricola.adapters.sqlite import SqliteKind
+from bricola.adapters.terminals import TerminalKind
 from bricola.core.definitions.catalogue import Catalogue, backends_of
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.databases import DatabasePool as AnyPool
 from bricola.core.runtime.live import LiveService, compile_service
 from bricola.core.runtime.pool import Pool
 from bricola.core.runtime.sessions import SessionKind
@@ -25,7 +25,8 @@ from bricola.core.shapes.resolve import ResolvedService
 
 log = logging.getLogger("bricola.runtime")
 
-ENGINES = frozenset(("sqlite", "postgresql", "mariadb"))  # that there is an adapter for
+AnyPool = Pool[Any]
+ENGINES = frozenset(("sqlite", "postgresql", "mariadb", "tn3270", "tn5250"))  # that there is an adapter for
 Place = tuple[str, str]  # environment, and the service's segment of the address
 
 
@@ -134,7 +135,8 @@ class Runtime:
             if pool.state == "asleep":
                 continue  # the first call wakes it, not the deployment
             async with pool.session() as session:
-                await session.rows(statement, [])
+                if statement:
+                    await session.rows(statement, [])
         return live
 
     def swap(self, environment: str, segment: str, parts: Sequence[tuple[LiveService, int]]) -> None:
@@ -223,6 +225,8 @@ class Runtime:
             return PostgresKind(backend.name, binding, self._secrets)
         if backend.engine == "mariadb":
             return MariaKind(backend.name, binding, self._secrets)
+        if backend.is_terminal:
+            return TerminalKind(backend, binding, self._secrets)
         for end in binding.ends:
             if (self._data / end.address).resolve() in (self._data / "bricola.db", self._data / "calls.db"):
                 raise ProblemError(Problem(

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from bricola.core.runtime.pipeline import CallRecord
+from bricola.core.runtime.terminals import Picture
 from bricola.store.database import open_database
 
 FLUSH_SECONDS = 0.1
@@ -35,6 +36,7 @@ class CallWriter:
         self._pending: list[CallRecord] = []
         self._counted: list[CallRecord] = []  # for the totals only: their environment keeps no record of them
         self._unwritten: list[CallRecord] = []  # counted, and to be written again
+        self._pictures: list[tuple[str, str, float, str, str]] = []
         self._lost = 0
         # Calls and microseconds since the start by (environment, service, operation, result), for metrics.
         self.totals: dict[tuple[str, str, str, str], tuple[int, int]] = {}
@@ -45,6 +47,10 @@ class CallWriter:
 
     def add(self, record: CallRecord, keep: bool = True) -> None:
         (self._pending if keep else self._counted).append(record)
+
+    def keep_picture(self, record: CallRecord, picture: Picture) -> None:
+        """Keep the screen that a call stopped at."""
+        self._pictures.append((record.id, record.environment, record.at, picture.title, "\n".join(picture.lines)))
 
     def flush(self) -> None:
         """Write what is pending now; for those who read right after a call. Runs on any thread."""
@@ -64,6 +70,8 @@ class CallWriter:
                 for start in range(0, whole, _ROWS_AT_ONCE):
                     self._db.execute(_INSERT_MANY, tuple(chain.from_iterable(batch[start : start + _ROWS_AT_ONCE])))
                 self._db.executemany(_INSERT, batch[whole:])
+                pictures, self._pictures = self._pictures, []
+                self._db.executemany("INSERT OR REPLACE INTO call_picture VALUES (?, ?, ?, ?, ?)", pictures)
                 self._db.execute("COMMIT")
             except sqlite3.Error as error:
                 if self._db.in_transaction:
@@ -102,8 +110,15 @@ def recent_calls(db: sqlite3.Connection, environment: str = "", service: str = "
     return [CallRecord(*row) for row in rows]
 
 
+def picture_of(db: sqlite3.Connection, call: str) -> dict[str, Any] | None:
+    """The screen that a call stopped at."""
+    row = db.execute("SELECT title, rows FROM call_picture WHERE call = ?", (call,)).fetchone()
+    return {"title": row[0], "lines": row[1].split("\n")} if row is not None else None
+
+
 def prune(db: sqlite3.Connection, environment: str, before: float) -> int:
     """Remove the records of an environment from before a moment, a batch at a time; answers how many."""
+    db.execute("DELETE FROM call_picture WHERE environment = ? AND at < ?", (environment, before))
     return db.execute("DELETE FROM call WHERE rowid IN (SELECT rowid FROM call WHERE environment = ? AND at < ? LIMIT 5000)",
                       (environment, before)).rowcount
 

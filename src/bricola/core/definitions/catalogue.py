@@ -8,6 +8,7 @@ from bricola.core.definitions.model import BackendDefinition, Definition, Enviro
 from bricola.core.definitions.objects import ObjectDefinition
 from bricola.core.definitions.parts import RecordDefinition, TypeDefinition, TypedPart
 from bricola.core.definitions.queries import QueryDefinition
+from bricola.core.definitions.screens import ScreenFlowDefinition
 
 Reference = tuple[str, str]  # kind and name
 D = TypeVar("D", bound=Frozen)
@@ -49,9 +50,14 @@ class Catalogue:
     def find_query(self, name: str) -> QueryDefinition | None:
         return self._get(QueryDefinition, name)
 
-    def find_source(self, operation: Operation) -> ObjectDefinition | QueryDefinition | None:
+    def find_flow(self, name: str) -> ScreenFlowDefinition | None:
+        return self._get(ScreenFlowDefinition, name)
+
+    def find_source(self, operation: Operation) -> ObjectDefinition | QueryDefinition | ScreenFlowDefinition | None:
         """The definition that an operation runs."""
         kind, name = operation.source
+        if kind == "screen-flow":
+            return self.find_flow(name)
         return self.find_query(name) if kind == "query" else self.find_object(name)
 
     def find_service(self, name: str) -> ServiceDefinition | None:
@@ -107,6 +113,9 @@ class Catalogue:
                 add_object(source)
             elif add(source) and source is not None:
                 add(self.find_backend(source.backend))
+                if isinstance(source, ScreenFlowDefinition):
+                    add_types((*source.input, *source.output))
+                    continue
                 add_types((*source.prompts, *source.columns, *source.measures))
         return Catalogue(sorted(found.values(), key=lambda one: (one.kind, one.name)))
 

@@ -1,25 +1,39 @@
 """The kinds of definition. Each is data only; what it means is worked out in `shapes`, `runtime` and `review`."""
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field as Described
-from pydantic import StringConstraints
+from pydantic import StringConstraints, model_validator
 
 from bricola.core.definitions.base import ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Scalar
 from bricola.core.definitions.names import kebab_case
 from bricola.core.definitions.objects import ObjectDefinition
 from bricola.core.definitions.parts import RecordDefinition, TypeDefinition
 from bricola.core.definitions.queries import QueryDefinition
+from bricola.core.definitions.screens import ScreenFlowDefinition, TerminalHost
 
 
 class BackendDefinition(Frozen):
-    """A system of record. Where it is and how to sign on is bound by each environment."""
+    """A system of record. Where it is and as whom to sign on is bound by each environment.
+
+    The engines tn3270 and tn5250 are terminal hosts, and say under `terminal` how one works with them.
+    """
 
     kind: ClassVar[str] = "backend"
     name: Name
-    connects: Literal["database"] = "database"
-    engine: Literal["sqlite", "postgresql", "mariadb"]
+    engine: Literal["sqlite", "postgresql", "mariadb", "tn3270", "tn5250"]
     description: Line = ""
+    terminal: TerminalHost | None = None
+
+    @property
+    def is_terminal(self) -> bool:
+        return self.engine in ("tn3270", "tn5250")
+
+    @model_validator(mode="after")
+    def _has_its_part(self) -> Self:
+        if self.is_terminal != (self.terminal is not None):
+            raise ValueError(f"a backend of {self.engine} {'needs' if self.is_terminal else 'has no'} 'terminal:'")
+        return self
 
 
 class Parameter(NamedPart):
@@ -35,13 +49,16 @@ class Parameter(NamedPart):
 
 
 class Operation(NamedPart):
-    """One callable thing. `runs` names what it runs: `vessel.get`, `query tonnage`, `query tonnage.details`.
+    """One callable thing. `runs` names what it runs: `vessel.get`, `query tonnage`, `query tonnage.details`,
+    `screen-flow vessel-ledger`.
 
     Everything else is inherited from there. `takes` and `gives` narrow the fields of the input and of the output. `nil:
     absent` makes an update take nil as left out, for callers whose tools send nil for everything that they do not set.
     """
 
-    runs: Annotated[str, StringConstraints(pattern=r"^([A-Za-z][\w-]*\.[A-Za-z]\w*|query [A-Za-z][\w-]*(\.details)?)$")]
+    runs: Annotated[
+        str, StringConstraints(pattern=r"^([A-Za-z][\w-]*\.[A-Za-z]\w*|query [A-Za-z][\w-]*(\.details)?|screen-flow [A-Za-z][\w-]*)$")
+    ]
     description: Line = ""
     takes: Names = ()
     gives: Names = ()
@@ -102,9 +119,10 @@ class Breaker(Frozen):
 class PoolSettings(Frozen):
     """Bounds and lifetimes of the sessions to one backend; sizes are sessions, times are seconds.
 
-    A session that was idle for `check_after` is checked before it is lent; endpoints are checked every
-    `health_every`. `start` is with the service or at the first call; after `sleep_after` without a call the pool
-    closes all its sessions until the next call (None: always on). A call waits at most `timeout`, a connect `connect_timeout`.
+    A session that was idle for `check_after` is checked before it is lent, and with `keep_alive` every so often while it is
+    idle, so that the backend does not end it; endpoints are checked every `health_every`. `start` is with the service or at
+    the first call; after `sleep_after` without a call the pool closes all its sessions until the next call (None: always on).
+    A call waits at most `timeout`, a connect `connect_timeout`.
     """
 
     min_size: int = Described(1, ge=0)
@@ -115,6 +133,7 @@ class PoolSettings(Frozen):
     connect_timeout: float = Described(3.0, gt=0)
     max_waiting: int = Described(1000, ge=0)
     check_after: float = Described(30.0, ge=0)
+    keep_alive: float | None = Described(None, gt=0)
     health_every: float = Described(10.0, gt=0)
     start: Literal["service", "first-call"] = "service"
     sleep_after: float | None = Described(None, gt=0)
@@ -144,6 +163,9 @@ class Binding(NamedPart):
     With `read_only` nothing can be written through it, and operations that write cannot be deployed there. `requests` names
     a table for marks of repeatable requests: columns id (64 characters, the key), expires (whole number), answer (text).
 
+    `devices` are the LU or device names of a terminal host, one for each session. With `film` a terminal backend is no host but
+    the recorded film of that screen flow.
+
     A SQLite backend has a `file`, relative to the service's data folder. Others have an `address`, or several
     `endpoints`, a `database` and the name of a `credential`.
     """
@@ -157,6 +179,8 @@ class Binding(NamedPart):
     tls: Literal["off", "encrypt", "verify"] = "off"
     read_only: bool = False
     requests: str = ""
+    devices: tuple[str, ...] = ()
+    film: str = ""
     limits: StatementLimits = StatementLimits()
     pool: PoolSettings = PoolSettings()
 
@@ -165,7 +189,7 @@ class Binding(NamedPart):
         """All endpoints, however they are written; none when the backend has no place here."""
         if self.endpoints:
             return self.endpoints
-        where = self.file or self.address
+        where = self.file or self.address or (f"film {self.film}" if self.film else "")
         return (Endpoint(name="main", address=where),) if where else ()
 
 
@@ -196,13 +220,14 @@ class EnvironmentDefinition(Frozen):
 
 
 Definition = (
-    TypeDefinition | RecordDefinition | BackendDefinition | ObjectDefinition | QueryDefinition | ServiceDefinition
-    | EnvironmentDefinition
+    TypeDefinition | RecordDefinition | BackendDefinition | ObjectDefinition | QueryDefinition | ScreenFlowDefinition
+    | ServiceDefinition | EnvironmentDefinition
 )
 KINDS: dict[str, type[Definition]] = {
     one.kind: one
     for one in (
-        TypeDefinition, RecordDefinition, BackendDefinition, ObjectDefinition, QueryDefinition, ServiceDefinition, EnvironmentDefinition
+        TypeDefinition, RecordDefinition, BackendDefinition, ObjectDefinition, QueryDefinition, ScreenFlowDefinition,
+        ServiceDefinition, EnvironmentDefinition,
     )
 }
 

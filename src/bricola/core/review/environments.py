@@ -34,11 +34,33 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
                           mend=f"Add '{name}: {{{form}}}' there.")
         elif backend is not None:
             yield from _binding(backend, binding, where)
+            yield from _terminals(environment, backend, binding, where)
             if name in facts.missing_files:
                 yield finding("binding.file-missing", f"The file of {name} does not exist.", f"{where}, file",
                               found=facts.missing_files[name], mend="Correct 'file:', or put the database there.",
                               command=f"bricola check {environment.name} {name}")
     yield from _environment(catalogue, service, environment, facts)
+
+
+def _terminals(environment: EnvironmentDefinition, backend: BackendDefinition, binding: Binding, where: str) -> Iterator[Finding]:
+    if not backend.is_terminal:
+        return
+    room = len(binding.devices) * max(1, len(binding.ends))
+    if binding.devices and room < binding.pool.max_size:
+        pool = binding.pool.model_copy(update={"max_size": room, "min_size": min(binding.pool.min_size, room)})
+        bindings = tuple(one.model_copy(update={"pool": pool}) if one.name == binding.name else one for one in environment.backends)
+        yield finding(
+            "binding.devices",
+            "The pool may hold more sessions than it has device names.",
+            f"{where}, devices",
+            expected=f"max_size up to {room}",
+            found=str(binding.pool.max_size),
+            mend=f"Set max_size to {room}, or name more devices.",
+            mended=environment.model_copy(update={"backends": bindings}),
+        )
+    if binding.film and environment.protected:
+        yield finding("binding.film", f"{backend.name} is a recorded film here.", f"{where}, film", found=shown(binding.film),
+                      mend="Give it the address of the host.")
 
 
 def _binding(backend: BackendDefinition, binding: Binding, where: str) -> Iterator[Finding]:
@@ -49,9 +71,11 @@ def _binding(backend: BackendDefinition, binding: Binding, where: str) -> Iterat
             yield finding("binding.own-store", "A backend cannot be Bricola's own store.", f"{where}, file",
                           found=", ".join(one.address for one in binding.ends))
         return
+    if binding.film and not binding.address and not binding.endpoints:
+        return
     if binding.file:
-        yield finding("binding.kind", "A PostgreSQL backend is a server.", where, expected="address: host:port", found="a file")
-    if not binding.database:
+        yield finding("binding.kind", "This backend is a server.", where, expected="address: host:port", found="a file")
+    if not binding.database and not backend.is_terminal:
         yield finding("binding.database", "The database has no name.", where, mend="Add 'database:'.")
     seen: dict[str, str] = {}
     for end in binding.ends:

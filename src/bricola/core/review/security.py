@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from urllib.parse import urlsplit
 
 from bricola.core.definitions.catalogue import Catalogue, backends_of
-from bricola.core.definitions.model import Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
 from bricola.core.problems import shown
 from bricola.core.review.environments import is_local
 from bricola.core.review.findings import Facts, Finding, finding
@@ -23,7 +23,7 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
                       mended=environment.model_copy(update={"anonymous": rest}))
     for name in backends_of(catalogue, service):
         backend, binding = catalogue.find_backend(name), environment.binding(name)
-        if backend is None or binding is None or backend.engine == "sqlite":
+        if backend is None or binding is None or backend.engine == "sqlite" or _needs_none(backend, binding):
             continue
         where = f"{place}, backends, {name}"
         yield from _credential(binding, where, facts)
@@ -45,6 +45,14 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
         yield finding("environment.plain-http", "Callers reach this environment without TLS.", f"{place}, address",
                       expected="an https address", found=shown(environment.address), mend=f"Use {address}.",
                       mended=environment.model_copy(update={"address": address}))
+
+
+def _needs_none(backend: BackendDefinition, binding: Binding) -> bool:
+    """Whether nobody signs on: a film, or a host whose sign-on types no credential."""
+    if backend.terminal is None:
+        return False
+    asks = backend.terminal.signs_on_by_itself or any(fill.credential for move in backend.terminal.sign_on for fill in move.fill)
+    return bool(binding.film) or not asks
 
 
 def _credential(binding: Binding, where: str, facts: Facts) -> Iterator[Finding]:

@@ -309,7 +309,7 @@ class Lender(Generic[S]):
             if not alive:
                 self._lose(held)
         if alive:
-            now = self._clock()
+            held.alive = now = self._clock()
             held.check_at = now + self._settings.check_after
             self.endpoints.succeeded(self.endpoints.state(held.endpoint), now)
         return alive

@@ -3,17 +3,21 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.messages.decoder import Reader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
 from bricola.core.problems import Problem, ProblemError
-from bricola.core.runtime.databases import DatabasePool, Handler, Values
+from bricola.core.runtime.databases import Handler, Values
+from bricola.core.runtime.flows import compile_flow
+from bricola.core.runtime.pool import Pool
 from bricola.core.runtime.queries import compile_query, query_probe
 from bricola.core.runtime.reading import compile_check, compile_finder, compile_get, probe_statement
 from bricola.core.runtime.sessions import CallLabel, current_call
 from bricola.core.runtime.writes import compile_write
+from bricola.core.shapes.flows import ResolvedFlow
 from bricola.core.shapes.given import Given, call_value, context_values
 from bricola.core.shapes.model import OperationShape, ServiceShape
 from bricola.core.shapes.queries import ResolvedQuery
@@ -49,7 +53,7 @@ class LiveService:
     records: str = "all"  # which calls leave a record: all, faults, none
     repeat_hours: float = 24.0  # how long a write's request id is remembered
     notice: str = ""  # for callers, in the contract and on the page
-    pools: Mapping[str, DatabasePool] = field(default_factory=dict, compare=False, repr=False)  # by backend
+    pools: Mapping[str, Pool[Any]] = field(default_factory=dict, compare=False, repr=False)  # by backend
     _contracts: dict[str, bytes] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
@@ -66,9 +70,13 @@ class LiveService:
         return found
 
 
-def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, pool: DatabasePool) -> Handler:
+def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, pool: Any) -> Handler:
     source = operation.source
-    if isinstance(source, ResolvedQuery):
+    if isinstance(source, ResolvedFlow):
+        if source.definition.writes:
+            _refuse_read_only(operation, environment)
+        handler = compile_flow(operation, source, pool)
+    elif isinstance(source, ResolvedQuery):
         handler = compile_query(operation, source, pool)
     elif operation.finder is not None:
         handler = compile_finder(operation, source, operation.finder, pool)
@@ -124,14 +132,16 @@ def with_given(handler: Handler, given: Given, context: Values, nested: str) -> 
 
 
 def probe(operation: ResolvedOperation) -> str:
-    """A statement to try once before the service goes live."""
+    """A statement to try once before the service goes live; '' where a session that is signed on says enough."""
     source = operation.source
+    if isinstance(source, ResolvedFlow):
+        return ""
     return query_probe(source) if isinstance(source, ResolvedQuery) else probe_statement(source)
 
 
 def compile_service(
     environment: EnvironmentDefinition, service: ServiceDefinition, release: int, resolved: ResolvedService,
-    pools: Mapping[str, DatabasePool],
+    pools: Mapping[str, Pool[Any]],
 ) -> LiveService:
     """Make a release live. `pools` by backend name. Raises ProblemError when a definition cannot be compiled."""
     namespace = resolved.shape.namespace

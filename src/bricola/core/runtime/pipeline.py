@@ -20,6 +20,7 @@ from bricola.core.runtime.limits import Limits
 from bricola.core.runtime.live import LiveOperation, LiveService
 from bricola.core.runtime.repeats import MOST_ID, Repeats, RequestKey
 from bricola.core.runtime.sessions import CallLabel, current_call
+from bricola.core.runtime.terminals import Picture, ScreenError
 from bricola.core.runtime.trials import Trial, current_trial
 
 log = logging.getLogger("bricola.calls")
@@ -52,6 +53,9 @@ class Recorder(Protocol):
     """Takes records off the hot path; must not block. Every call is counted; `keep` says whether it is also kept."""
 
     def add(self, record: CallRecord, keep: bool) -> None: ...
+    def keep_picture(self, record: CallRecord, picture: Picture) -> None:
+        """Keep the screen that a call stopped at."""
+        ...
 
 
 @dataclass(slots=True)
@@ -91,6 +95,7 @@ class _Course:
     limits: Limits | None = None  # that counted this call in
     trial: Trial | None = None
     repeats: str = ""
+    picture: Picture | None = None
 
 
 class Pipeline:
@@ -240,6 +245,8 @@ class Pipeline:
             error = ProblemError(Problem("internal.error", "The service made a mistake of its own.", Kind.INTERNAL,
                                          mend=f"Give the call number {call} to the people who run the service.",
                                          inner=repr(exception)))
+        if isinstance(error, ScreenError):
+            course.picture = error.picture
         problem = error.problem
         course.result, course.fault = "failed", problem.code
         course.message = f"{problem.sentence()} [{problem.inner}]" if problem.inner else problem.sentence()
@@ -250,10 +257,13 @@ class Pipeline:
         _leave(course)
         keep = service.records == "all" or (service.records == "faults" and course.result != "answered")
         micros = int((self._clock() - started) * 1e6)
-        self._recorder.add(CallRecord(
+        record = CallRecord(
             call, self._now(), service.environment, service.name, service.release, course.operation, course.caller,
             face, status, micros, course.result, course.fault, course.message, sent, answered,
-        ), keep)
+        )
+        self._recorder.add(record, keep)
+        if course.picture is not None and keep:
+            self._recorder.keep_picture(record, course.picture)
 
 
 def _trial_words(request: Request, course: _Course) -> str:

@@ -167,7 +167,9 @@ class Pool(Lender[S]):
             if now >= held.expires or too_idle:
                 self._idle.remove(held)
                 self._discard(held)
-        for held in [one for one in self._idle if one.check_at <= 0]:  # others of their endpoint were lost
+        kept = settings.keep_alive
+        for held in [one for one in self._idle if one.check_at <= 0 or (kept is not None and now - max(one.used, one.alive) >= kept)]:
+            # others of their endpoint were lost, or the backend would soon end it
             self._idle.remove(held)
             self._spawn(self._check_idle(held))
         self._check_endpoints(now)

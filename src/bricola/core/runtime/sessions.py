@@ -100,6 +100,7 @@ class Held(Generic[S]):
     state: str = "opening"
     used: float = 0.0
     check_at: float = 0.0  # from then on it is checked before it is lent
+    alive: float = 0.0  # the last sign of life that was asked for
     lent_at: float = 0.0
     uses: int = 0
     call: CallLabel | None = None

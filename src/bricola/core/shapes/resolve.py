@@ -8,7 +8,9 @@ from dataclasses import dataclass, field, replace
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import Operation, ServiceDefinition
 from bricola.core.definitions.objects import Finder, ObjectDefinition
+from bricola.core.definitions.screens import ScreenFlowDefinition
 from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.shapes.flows import ResolvedFlow, flow_shape, resolve_flow
 from bricola.core.shapes.given import Given, apply_parameters
 from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
 from bricola.core.shapes.objects import (
@@ -30,7 +32,7 @@ class ResolvedOperation:
     """An operation's shape with what it runs and the values that callers neither give nor see."""
 
     shape: OperationShape
-    source: ResolvedObject | ResolvedQuery
+    source: ResolvedObject | ResolvedQuery | ResolvedFlow
     verb: str  # one of VERBS, or the finder's name; rows or details of a query
     finder: Finder | None = None
     given: Given = field(default_factory=Given)
@@ -80,7 +82,7 @@ def _operation(operation: Operation, catalogue: Catalogue, place: str) -> Resolv
         raise ProblemError(
             Problem(
                 f"reference.{kind}",
-                f"The operation runs {'an' if kind == 'object' else 'a'} {kind} that is not defined.",
+                f"The operation runs {'an' if kind == 'object' else 'a'} {kind.replace('-', ' ')} that is not defined.",
                 place=f"{place}, runs",
                 found=shown(name),
                 mend=f"Define the {kind} {name}, or name another one.",
@@ -88,6 +90,8 @@ def _operation(operation: Operation, catalogue: Catalogue, place: str) -> Resolv
         )
     if isinstance(definition, ObjectDefinition):
         return _object_operation(operation, definition, catalogue, place)
+    if isinstance(definition, ScreenFlowDefinition):
+        return _flow_operation(operation, definition, catalogue, place)
     source = resolve_query(definition, catalogue)
     drill = operation.verb == "details"
     row = _narrowed(operation, source.details if drill else source.groups, place)
@@ -96,6 +100,14 @@ def _operation(operation: Operation, catalogue: Catalogue, place: str) -> Resolv
     given, inputs = apply_parameters(operation, inputs, place, hidden)
     shape = (details_shape if drill else query_shape)(operation, source, row, inputs)
     return ResolvedOperation(shape, source, operation.verb, None, given)
+
+
+def _flow_operation(operation: Operation, definition: ScreenFlowDefinition, catalogue: Catalogue, place: str) -> ResolvedOperation:
+    source = resolve_flow(definition, catalogue)
+    hidden, inputs = _taken(operation, source.inputs, place, tuple(one.name for one in source.inputs if one.least))
+    given, inputs = apply_parameters(operation, inputs, place, hidden)
+    outputs = _narrowed(operation, Record("", source.outputs), place).elements
+    return ResolvedOperation(flow_shape(operation, source, inputs, outputs), source, "rows", None, given)
 
 
 def _object_operation(operation: Operation, definition: ObjectDefinition, catalogue: Catalogue, place: str) -> ResolvedOperation:

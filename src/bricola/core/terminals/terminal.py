@@ -117,9 +117,9 @@ class Terminal:
         """A question that every telnet host answers, if only by refusing (RFC 860); `signs` counts the answers."""
         return telnet.option(DO, telnet.TIMING_MARK)
 
-    def type_into(self, start: int, text: str, place: str = "") -> None:
-        """Fill the input field that begins at a position. Raises ProblemError, and types nothing, where the keyboard is locked, no
-        input begins there, the text is too long or not what the field takes, or has a character that the host lacks."""
+    def checked(self, start: int, text: str, place: str = "") -> bytes:
+        """The text as the host's codes, for the input field that begins at a position. Raises ProblemError where the keyboard is
+        locked, no input begins there, the text is too long or not what the field takes, or has a character that the host lacks."""
         screen = self._layout or self.screen
         if screen.locked:
             raise ProblemError(locked(place))
@@ -130,7 +130,27 @@ class Terminal:
                                        expected="an input field", found=f"row {row + 1}, column {column + 1}"))
         if field is not None:
             text = field_text(field, text, place)
-        self._fill(start, encode(text, self._settings.code_page, place))
+        return encode(text, self._settings.code_page, place)
+
+    def type_into(self, start: int, text: str, place: str = "") -> None:
+        """Fill an input field; types nothing where `checked` refuses."""
+        codes = self.checked(start, text, place)
+        self._fill(start, codes)
+        self._seen = None
+
+    def fill(self, texts: dict[int, str], places: dict[int, str]) -> None:
+        """Fill several fields: all are checked before anything is typed."""
+        problems: list[Problem] = []
+        codes: dict[int, bytes] = {}
+        for start, text in texts.items():
+            try:
+                codes[start] = self.checked(start, text, places.get(start, ""))
+            except ProblemError as error:
+                problems += error.problems
+        if problems:
+            raise ProblemError(*problems)
+        for start, typed in codes.items():
+            self._fill(start, typed)
         self._seen = None
 
     def _option(self, event: Option) -> bytes:

@@ -55,6 +55,11 @@ class Tn3270(Terminal):
         self.bound = False
 
     @property
+    def extended(self) -> bool:
+        """Whether TN3270E was agreed on."""
+        return self._extended
+
+    @property
     def connected(self) -> bool:
         return self.records > 0 if self._extended else super().connected
 

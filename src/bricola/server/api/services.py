@@ -230,8 +230,10 @@ async def recent(
 
 
 @router.get("/calls/{call}")
-async def one_call(call: str, _: Viewer, bricola: Running) -> dict[str, Any]:
+async def one_call(call: str, user: Viewer, bricola: Running) -> dict[str, Any]:
+    """One recorded call; for operators with the picture of the screen that it stopped at, where there is one."""
     found = await bricola.storage.calls(calls.recent_calls, call=call, limit=1)
     if not found:
         raise ProblemError(Problem("call.unknown", "There is no record of this call.", Kind.MISSING, place=call))
-    return found[0]._asdict()
+    picture = await bricola.storage.calls(calls.picture_of, call) if user.role != "viewer" else None
+    return found[0]._asdict() | {"picture": picture}

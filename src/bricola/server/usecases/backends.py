@@ -56,7 +56,7 @@ async def check(bricola: Bricola, environment: str, backend: str = "") -> list[d
             continue
         probes = _probes(bricola, name)
         for end in binding.ends:
-            stages = await check_endpoint(definition.engine, binding, end, bricola.vault, bricola.settings.data, probes)
+            stages = await check_endpoint(definition, binding, end, bricola.vault, bricola.settings.data, probes)
             results.append(_result(place, name, end.name, stages) | {"address": end.address})
     return results
 
@@ -79,8 +79,8 @@ def _probes(bricola: Bricola, backend: str) -> list[Probe]:
             continue  # the review of that service says why
         for one in resolved.operations:
             definition = one.source.definition
-            if one.backend == backend and definition.name not in found:
-                statement = probe(one).removesuffix(" WHERE 1 = 0") + " LIMIT 1"
+            if one.backend == backend and definition.name not in found and (statement := probe(one)):
+                statement = statement.removesuffix(" WHERE 1 = 0") + " LIMIT 1"
                 found[definition.name] = Probe(definition.name, getattr(definition, "table", ""), statement)
     return list(found.values())
 

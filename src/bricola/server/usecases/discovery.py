@@ -91,6 +91,8 @@ async def draft_object(
     changes = [catalogue.plain_change(one) for one in await catalogue.apply(bricola, files, author)] if save else []
     return {"files": files, "saved": save, "changes": changes}
 
+TERMINALS = ("tn3270", "tn5250")
+
 
 async def connect(
     bricola: Bricola, name: str, environment: str, engine: str, binding: dict[str, Any], description: str, author: str
@@ -110,6 +112,9 @@ async def connect(
                 mend="Choose another name for the new backend.",
             )
         )
+    if engine in TERMINALS and existing is None:
+        raise ProblemError(Problem("connect.terminal", "A terminal host needs its screens before it can be bound.", place=f"backend {name}",
+                                   mend=f"Define it first: a file with 'backend: {name}' and 'terminal:', and bricola apply."))
     backend = existing or BackendDefinition(name=name, engine=engine, description=description)
     old = place.binding(name)
     bound = Binding(name=name, pool=old.pool if old is not None else PoolSettings(), **binding)
@@ -121,7 +126,17 @@ async def connect(
 
 
 def _engine(bricola: Bricola, place: EnvironmentDefinition, backend: str) -> str:
-    return bound_backend(place, backend, bricola.catalogue)[0].engine
+    engine = bound_backend(place, backend, bricola.catalogue)[0].engine
+    if engine in TERMINALS:
+        raise ProblemError(
+            Problem(
+                "discover.terminal",
+                f"{backend} is a terminal host and has no tables.",
+                place=backend,
+                mend=f"Record a walk through its screens in the console, or look: bricola terminal {place.name} {backend}",
+            )
+        )
+    return engine
 
 
 async def _all(bricola: Bricola, place: EnvironmentDefinition, backend: str) -> list[Table]:

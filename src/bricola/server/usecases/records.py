@@ -13,6 +13,7 @@ from bricola.core.runtime.databases import DatabaseSession, Row
 from bricola.core.runtime.reading import Reader
 from bricola.core.runtime.rows import compile_row
 from bricola.core.runtime.statements import columns_of, from_clause
+from bricola.core.shapes.flows import ResolvedFlow
 from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.objects import CHANGE_TOKEN, ResolvedObject, ordering, resolve_object
 from bricola.core.shapes.resolve import ResolvedOperation
@@ -113,10 +114,12 @@ async def compare(
         raise ProblemError(
             Problem(
                 "records.derived",
-                "The rows of a query are worked out; no one row stands behind them.",
+                "What a host shows has no row that Bricola can read beside it."
+                if isinstance(found.source, ResolvedFlow)
+                else "The rows of a query are worked out; no one row stands behind them.",
                 Kind.INPUT,
                 place=operation,
-                mend="Call the operation that lists the details behind them.",
+                mend="" if isinstance(found.source, ResolvedFlow) else "Call the operation that lists the details behind them.",
             )
         )
     source = found.source

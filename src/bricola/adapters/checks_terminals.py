@@ -1,0 +1,86 @@
+"""The check of a terminal host: reached, agreed on the protocol, signed on, and its start screen known."""
+
+import contextlib
+from collections.abc import Sequence
+
+from bricola.adapters.checks_servers import ServerCheck
+from bricola.adapters.secrets import Secrets
+from bricola.adapters.stages import Probe, Skip, fail
+from bricola.adapters.terminals import DEFAULT_PORT, TLS_PORT, SocketTerminal, connect, new_terminal
+from bricola.core.definitions.model import BackendDefinition, Binding, Endpoint
+from bricola.core.problems import ProblemError
+from bricola.core.runtime.terminals import ScreenError
+from bricola.core.terminals.walks import compile_ways
+
+_FIRST_SCREEN = 4.0  # seconds, below what a stage may take
+
+
+class TerminalCheck(ServerCheck):
+    """A 3270 or 5250 host."""
+
+    def __init__(self, backend: BackendDefinition, binding: Binding, endpoint: Endpoint, secrets: Secrets, probes: Sequence[Probe]) -> None:
+        super().__init__(binding, endpoint, secrets, probes)
+        assert backend.terminal is not None
+        self.default_port = TLS_PORT if binding.tls != "off" else DEFAULT_PORT
+        self._backend, self._terminal = backend, backend.terminal
+        self._session: SocketTerminal | None = None
+
+    async def close(self) -> None:
+        if self._session is not None:
+            self._session.close()
+
+    async def _tls(self) -> str:
+        if self._binding.tls == "off":
+            raise Skip("the environment asks for none")
+        await self._connect()
+        return "encrypted, and the certificate is trusted" if self._binding.tls == "verify" else "encrypted"
+
+    async def _connect(self) -> SocketTerminal:
+        if self._session is None:
+            secrets = self._secrets.secrets(self._binding.credential) if self._binding.credential else []
+            device = self._binding.devices[-1] if self._binding.devices else ""
+            first = secrets[0] if secrets and self._terminal.signs_on_by_itself else None
+            terminal = new_terminal(self._backend.engine, self._terminal, device, first.user if first else "", first.value if first else "")
+            try:
+                self._session = await connect(self._backend.name, self._binding, self._endpoint, terminal)
+            except OSError as error:
+                raise fail("tls" if self._binding.tls != "off" else "reachable", "The connection is not made.", "a connection",
+                           str(error.strerror or error), "Look at the host's certificate and log.") from None
+            self._session.secrets, self._session.ways = secrets, compile_ways(self._terminal)
+        return self._session
+
+    async def _signed_on(self) -> str:
+        session = await self._connect()
+        if not await session.heard(0, _FIRST_SCREEN):
+            raise fail("signed on", "The host shows no screen.", f"a screen within {_FIRST_SCREEN:g} s", "",
+                       "Look whether it talks this protocol at this port.")
+        try:
+            used = await session.signed_on(_FIRST_SCREEN)
+        except ScreenError as error:
+            seen = next((line.strip() for line in error.picture.lines if line.strip()), "")
+            words = error.problem.inner or f"the screen begins with {seen!r}"
+            if error.problem.code == "backend.sign-on":
+                raise self._not_signed_on(words, True) from None
+            raise fail("signed on", error.problem.message, error.problem.expected, words,
+                       "Correct the screens and the sign-on of the backend, or free the session at the host.") from None
+        return f"as {used.user}" if used is not None else "no sign-on is asked"
+
+    async def _version(self) -> str:
+        assert self._session is not None
+        terminal = self._session.terminal
+        name = "5250" if self._backend.engine == "tn5250" else "TN3270E" if getattr(terminal, "extended", False) else "TN3270"
+        screen = terminal.screen
+        device = f", device {terminal.device}" if terminal.device else ""
+        return f"{name}, {screen.rows} x {screen.columns}, {self._terminal.code_page}{device}"
+
+    async def _allowed(self) -> str:
+        raise Skip("a host says so at each screen")
+
+    async def _sample(self) -> str:
+        assert self._session is not None
+        start = self._session.ways.start if self._session.ways is not None else None
+        with contextlib.suppress(ProblemError):
+            if start is not None and start.matches(self._session.screen):
+                return f"the start screen {start.name}"
+        raise fail("sample read", "The start screen is not known.", self._terminal.start, "another screen",
+                   "Correct its marks: bricola screens check tells what moved.")

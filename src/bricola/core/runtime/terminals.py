@@ -1,0 +1,129 @@
+"""What a player asks of a session to a terminal host, and what it tells when a walk cannot go on."""
+
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.runtime.pool import Pool
+from bricola.core.terminals.screen import Screen
+from bricola.core.terminals.walks import Walk
+
+
+@dataclass(frozen=True)
+class Made:
+    """One move that was made: the screen it was made on, what was typed (position -> text, secrets as ''), the key, and what came."""
+
+    stage: str
+    before: Screen
+    known: str  # the name of the screen it was made on, as far as it is known
+    typed: dict[int, str]
+    key: str
+    after: Screen
+    came: str
+
+
+@dataclass
+class Course:
+    """What becomes known of a walk: the moves as they are made, where somebody wants them, and the way back."""
+
+    made: list[Made] | None = None
+    keys: int = 0
+
+
+class TerminalSession(Protocol):
+    """A session to a terminal host. Everything that waits raises SessionLostError when the connection broke, and ProblemError when
+    the host breaks its protocol."""
+
+    course: Course
+    way_back: Walk | None  # what leads to the start from where it was left; None where it stands there
+    user: str
+
+    @property
+    def screen(self) -> Screen: ...
+
+    @property
+    def records(self) -> int:
+        """How many records the host wrote."""
+        ...
+
+    def fill(self, texts: dict[int, str], places: dict[int, str]) -> None:
+        """Type into fields, position -> text; all are checked before any is typed. Raises ProblemError."""
+        ...
+
+    def place_cursor(self, position: int) -> None: ...
+
+    def reset(self) -> None:
+        """The Reset key."""
+        ...
+
+    async def press(self, key: str) -> None:
+        """Raises ProblemError while the keyboard is locked."""
+        ...
+
+    async def heard(self, since: int, seconds: float) -> bool:
+        """Wait until the host wrote more than `since` records, for so many seconds. Whether it did."""
+        ...
+
+    async def alive(self, seconds: float) -> bool:
+        """Whether the host answers a question of the protocol itself, which changes nothing on the screen."""
+        ...
+
+    async def ready(self) -> None:
+        """Stand on the start screen, repaired where it has to be. Raises SessionLostError where that does not work; nothing of a
+        caller's was typed."""
+        ...
+
+    def give_up(self, why: str) -> None:
+        """Count it as lost: the host does not answer."""
+        ...
+
+
+TerminalPool = Pool[TerminalSession]
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A screen that was kept: its rows as text, hidden fields blank."""
+
+    title: str
+    lines: tuple[str, ...] = field(default=())
+
+
+class ScreenError(ProblemError):
+    """A walk stopped. `picture` is the screen that it stopped at, for owners."""
+
+    def __init__(self, problem: Problem, picture: Picture) -> None:
+        super().__init__(problem)
+        self.picture = picture
+
+
+def picture_of(screen: Screen, title: str) -> Picture:
+    return Picture(title, tuple(line.rstrip() for line in screen.lines))
+
+
+def unexpected(expected: list[str], seen: str, screen: Screen, place: str) -> ScreenError:
+    """A screen came that none of the expected ones is; nothing was typed into it."""
+    first = next((line.strip() for line in screen.lines if line.strip()), "")
+    words = f"the screen {seen}" if seen else "a screen that is not known"
+    return ScreenError(
+        Problem("screen.unexpected", "The host showed another screen than expected.", Kind.BACKEND, place=place,
+                expected=" or ".join(dict.fromkeys(expected)), found=words,
+                mend="The people who run the service find the picture of the screen in the record of this call.",
+                inner=f"its first line: {shown(first)}"),
+        picture_of(screen, f"expected {' or '.join(dict.fromkeys(expected))}"))
+
+
+def silent(screen: Screen, seconds: float, place: str) -> ScreenError:
+    """The host did not answer a key in time."""
+    return ScreenError(
+        Problem(
+            "terminal.silent",
+            "The host did not answer in time.",
+            Kind.BACKEND,
+            place=place,
+            expected=f"an answer within {seconds:g} s",
+            found="the keyboard still locked" if screen.locked else "no new screen",
+            mend="Try again in a moment.",
+        ),
+        picture_of(screen, "when the wait ended"),
+    )

@@ -1,0 +1,66 @@
+"""`python -m bricola.demo.hosts ledger --registry FILE --accounts FILE [--port N] …` runs one simulated host until it is stopped.
+
+Its first line of output is its port. Accounts are JSON: {"USER": {"password": "…", "expired": false, "most": 100}}.
+"""
+
+import argparse
+import asyncio
+import json
+import signal
+import sys
+from datetime import datetime
+from pathlib import Path
+
+from bricola.demo.hosts.application import Account, Accounts
+from bricola.demo.hosts.berths import BerthDesk
+from bricola.demo.hosts.ledger import Ledger
+from bricola.demo.hosts.records import BerthFile, LedgerFile
+from bricola.demo.hosts.server import FAULTS, Behaviour, HostServer
+
+KINDS = ("ledger", "berths")
+
+
+def new_server(kind: str, registry: Path, accounts: dict[str, Account], behaviour: Behaviour) -> HostServer:
+    """A host of one kind, not started."""
+    known = Accounts(accounts)
+    if kind == "berths":
+        return HostServer(BerthDesk(BerthFile(registry), known, datetime.now).session, True, behaviour, "LKB")
+    return HostServer(Ledger(LedgerFile(registry), known, datetime.now).session, False, behaviour)
+
+
+def read_accounts(text: str) -> dict[str, Account]:
+    return {user: Account(one["password"], one.get("expired", False), one.get("most", 100)) for user, one in json.loads(text).items()}
+
+
+async def _run(arguments: argparse.Namespace) -> None:
+    behaviour = Behaviour(
+        arguments.delay, arguments.idle, arguments.broadcast_every, fault=arguments.fault, fault_every=arguments.fault_every
+    )
+    server = new_server(arguments.kind, arguments.registry, read_accounts(arguments.accounts.read_text()), behaviour)
+    port = await server.start(arguments.port)
+    sys.stdout.write(f"{port}\n")
+    sys.stdout.flush()
+    ended = asyncio.Event()
+    loop = asyncio.get_running_loop()
+    for one in (signal.SIGTERM, signal.SIGINT):
+        loop.add_signal_handler(one, ended.set)
+    await ended.wait()
+    await server.close()
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="python -m bricola.demo.hosts", description="A simulated terminal host of the demo.")
+    parser.add_argument("kind", choices=KINDS)
+    parser.add_argument("--registry", type=Path, required=True, help="the registry database")
+    parser.add_argument("--accounts", type=Path, required=True, help="who may sign on, as JSON")
+    parser.add_argument("--port", type=int, default=0, help="0 takes a free one")
+    parser.add_argument("--delay", type=float, default=0.0, help="seconds before each answer")
+    parser.add_argument("--idle", type=float, default=600.0, help="seconds without a key that end a session")
+    parser.add_argument("--broadcast-every", type=int, default=0, help="keys between messages that cover the screen")
+    parser.add_argument("--fault", choices=("", *FAULTS), default="", help="what goes wrong")
+    parser.add_argument("--fault-every", type=int, default=1, help="at every so many keys")
+    asyncio.run(_run(parser.parse_args()))
+
+
+if __name__ == "__main__":
+    main()
