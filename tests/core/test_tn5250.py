@@ -73,7 +73,7 @@ def test_terminal_and_host_of_27_rows() -> None:
     terminal, host = joined(TerminalSettings(wide=True, lu="BERTH07"))
     assert (host.device, host.terminal, host.variables["CODEPAGE"]) == ("BERTH07", "IBM-3477-FC", "37")
     parts = [Part(1, 60, "Berths", colour="white"), Part(27, 100, "", protected=False, length=10, cursor=True, monocase=True)]
-    terminal.receive(host.screen(parts, wide=True))
+    terminal.receive(host.screen(parts, alternate=True))
     assert (terminal.screen.rows, terminal.screen.columns) == (27, 132)
     start = terminal.screen.inputs[0].start
     assert start == 26 * 132 + 99

@@ -32,9 +32,9 @@ def _attribute(one: Part) -> bytes:
     return bytes((SFE, 2, FIELD, code, COLOUR, _COLOUR_CODES[one.colour]))
 
 
-def write_screen(parts: Iterable[Part], code_page: str = "cp037", alarm: bool = False) -> bytes:
-    """The data of an Erase/Write that shows these parts and opens the keyboard."""
-    out = bytearray((0xF5, CODES[_RESTORE | _RESET_MODIFIED | (_ALARM if alarm else 0)]))
+def write_screen(parts: Iterable[Part], code_page: str = "cp037", alarm: bool = False, alternate: bool = False) -> bytes:
+    """The data of an Erase/Write (Alternate) that shows these parts and opens the keyboard."""
+    out = bytearray((0x7E if alternate else 0xF5, CODES[_RESTORE | _RESET_MODIFIED | (_ALARM if alarm else 0)]))
     for one in parts:
         at = (one.row - 1) * 80 + one.column - 2  # the attribute takes the position before the text
         out += bytes((SBA,)) + write_address(at % _SCREEN_SIZE, _SCREEN_SIZE) + _attribute(one)
@@ -62,9 +62,9 @@ class Tn3270Host:
     def start(self) -> bytes:
         return telnet.option(DO, telnet.TN3270E)
 
-    def screen(self, parts: Iterable[Part], alarm: bool = False) -> bytes:
+    def screen(self, parts: Iterable[Part], alarm: bool = False, alternate: bool = False) -> bytes:
         """The bytes that show a screen."""
-        data = write_screen(parts, self._code_page, alarm)
+        data = write_screen(parts, self._code_page, alarm, alternate)
         return telnet.record(bytes(5) + data if self.extended else data)
 
     def receive(self, data: bytes) -> tuple[bytes, list[Pressed]]:

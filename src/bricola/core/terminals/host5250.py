@@ -40,10 +40,10 @@ class Tn5250Host:
     def start(self) -> bytes:
         return telnet.option(DO, telnet.NEW_ENVIRON)
 
-    def screen(self, parts: Iterable[Part], alarm: bool = False, wide: bool = False, error_row: int = 24) -> bytes:
+    def screen(self, parts: Iterable[Part], alarm: bool = False, alternate: bool = False, error_row: int = 24) -> bytes:
         """The bytes that show a screen and read its modified fields at the next key."""
-        self._columns = 132 if wide else 80
-        out = bytearray((ESC, 0x20, 0) if wide else (ESC, 0x40))
+        self._columns = 132 if alternate else 80
+        out = bytearray((ESC, 0x20, 0) if alternate else (ESC, 0x40))
         out += bytes((ESC, 0x11, 0, _UNLOCK | (_ALARM if alarm else 0), SOH, 7, 0, 0, 0, error_row, 0, 0, 0))
         cursor = b""
         for one in parts:

@@ -21,6 +21,7 @@ class View:
     parts: tuple[Part, ...] = ()
     alarm: bool = False
     error: str = ""
+    alternate: bool = False  # of the terminal's other size
 
 
 Application = Generator[View, Pressed, None]

@@ -149,7 +149,7 @@ class _Session:
         if view.error and isinstance(host, Tn5250Host):
             data = host.error(view.error)
         else:
-            data = host.screen(view.parts, view.alarm)
+            data = host.screen(view.parts, view.alarm, view.alternate)
         if self._server.behaviour.fault == "slow" and self._keys:
             for start in range(0, len(data), _SLOW_PIECE):
                 self._writer.write(data[start:start + _SLOW_PIECE])

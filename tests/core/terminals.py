@@ -1,0 +1,124 @@
+"""Simulated hosts on loopback and pools to them, for tests of screen flows."""
+
+import asyncio
+import time
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from bricola.adapters.secrets import Secret
+from bricola.adapters.terminals import TerminalKind
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.model import BackendDefinition, Binding, Endpoint, PoolSettings
+from bricola.core.definitions.text import read_definition
+from bricola.core.problems import Problem, ProblemError
+from bricola.core.runtime.databases import Handler
+from bricola.core.runtime.flows import compile_flow
+from bricola.core.runtime.pool import Pool
+from bricola.core.shapes.resolve import resolve_service
+from bricola.demo.hosts.__main__ import new_server
+from bricola.demo.hosts.application import Account, Application
+from bricola.demo.hosts.server import Behaviour, HostServer
+from bricola.demo.registry import make_registry
+from bricola.demo.start import catalogue_files
+
+CATALOGUE = Catalogue(read_definition(text, path) for path, text in catalogue_files().items())
+USER, PASSWORD = "LKCLERK", "SLUICE77"
+
+
+class Passwords:
+    """One credential."""
+
+    def __init__(self, user: str = USER, value: str = PASSWORD) -> None:
+        self._user, self._value = user, value
+
+    def secrets(self, credential: str) -> list[Secret]:
+        return [Secret("password", self._user, self._value)]
+
+    def used(self, credential: str) -> None:
+        pass
+
+
+@pytest.fixture(scope="session")
+def registry(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("registry") / "registry.db"
+    make_registry(path)
+    return path
+
+
+def accounts() -> dict[str, Account]:
+    return {USER: Account(PASSWORD), "LKOLD": Account(PASSWORD, expired=True), "LKONE": Account(PASSWORD, most=1)}
+
+
+@asynccontextmanager
+async def demo_host(kind: str, registry: Path, **behaviour: Any) -> AsyncIterator[tuple[HostServer, int]]:
+    """One of the demo's hosts, and its port."""
+    server = new_server(kind, registry, accounts(), Behaviour(**behaviour))
+    port = await server.start()
+    try:
+        yield server, port
+    finally:
+        await server.close()
+
+
+@asynccontextmanager
+async def scripted_host(session: Callable[[str], Application], is_5250: bool = False, **behaviour: Any) -> AsyncIterator[int]:
+    server = HostServer(session, is_5250, Behaviour(**behaviour))
+    port = await server.start()
+    try:
+        yield port
+    finally:
+        await server.close()
+
+
+@asynccontextmanager
+async def pool_to(backend: BackendDefinition, *ports: int, secrets: Passwords | None = None, devices: tuple[str, ...] = (),
+                  tls: Any = "off", host: str = "127.0.0.1", **settings: Any) -> AsyncIterator[Pool[Any]]:
+    ends = tuple(Endpoint(name=f"end{number}", address=f"{host}:{port}") for number, port in enumerate(ports))
+    binding = Binding(name=backend.name, endpoints=ends, credential="clerk", devices=devices, tls=tls, pool=PoolSettings(**settings))
+    pool: Pool[Any] = Pool(backend.name, TerminalKind(backend, binding, secrets or Passwords()), ends, binding.pool, time.monotonic)
+    pool.start()
+    try:
+        yield pool
+    finally:
+        await pool.close()
+        await asyncio.sleep(0)
+
+
+def handler_of(service: str, pool: Pool[Any], catalogue: Catalogue = CATALOGUE) -> Handler:
+    """The handler of a service's only operation."""
+    definition = catalogue.find_service(service)
+    assert definition is not None
+    operation = resolve_service(definition, catalogue).operations[0]
+    return compile_flow(operation, operation.source, pool)  # type: ignore[arg-type]
+
+
+def backend_of(name: str) -> BackendDefinition:
+    found = CATALOGUE.find_backend(name)
+    assert found is not None
+    return found
+
+
+async def problem_of(work: Any) -> Problem:
+    """What a call that has to fail says."""
+    try:
+        answer = await work
+    except ProblemError as error:
+        return error.problem
+    raise AssertionError(f"it answered {answer}")
+
+
+def settled(pool: Pool[Any]) -> Callable[[], bool]:
+    """Whether every session of a pool is idle."""
+    return lambda: pool.statistics()["pool_available"] == pool.statistics()["pool_size"]
+
+
+async def until(condition: Callable[[], bool], seconds: float = 10.0) -> None:
+    deadline = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < deadline, "it did not come to pass"
+        await asyncio.sleep(0.01)
+
