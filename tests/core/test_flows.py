@@ -100,11 +100,11 @@ async def test_broadcasts_that_cover_the_screen_are_taken_away(registry: Path) -
 
 
 async def test_a_session_that_the_host_ended_signs_on_again(registry: Path) -> None:
-    async with demo_host("ledger", registry, idle_seconds=0.2) as (_, port), \
+    async with demo_host("ledger", registry, idle_seconds=1.0) as (_, port), \
             pool_to(backend_of("ledger"), port, max_size=1, check_after=600) as pool:
         call = handler_of("LockLedger", pool)
         await call({**ALL, "maxRows": 1})
-        await asyncio.sleep(0.5)
+        await until(lambda: pool._idle[0].session.screen.lines[0][1:7] == "LKM000" if pool._idle else False)
         assert pool._idle[0].session.screen.lines[0][1:7] == "LKM000"  # the host signed it off
         assert len((await call({**ALL, "maxRows": 20}))["passage"]) == 20
         assert pool.statistics()["connections_num"] == 1

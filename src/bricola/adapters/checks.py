@@ -15,17 +15,18 @@ from bricola.adapters.checks_servers import MariaCheck, PostgresCheck, ServerChe
 from bricola.adapters.checks_terminals import TerminalCheck
 from bricola.adapters.secrets import Secrets
 from bricola.adapters.stages import STAGES, Probe, Skip, Stage, Step, fail, read_words, run, sample_failed
+from bricola.adapters.terminals import TerminalKind
 from bricola.core.definitions.model import BackendDefinition, Binding, Endpoint
 
 
 async def check_endpoint(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, secrets: Secrets, data: Path,
-                         probes: Sequence[Probe]) -> list[Stage]:
-    """All stages of one endpoint, in order. Never raises for what a backend does."""
+                         probes: Sequence[Probe], terminals: TerminalKind | None = None) -> list[Stage]:
+    """All stages of one endpoint, in order. Never raises for what a backend does. `terminals` knows which devices are free."""
     checker: _Sqlite | ServerCheck
     if backend.engine == "sqlite":
         checker = _Sqlite(endpoint, data, probes)
     elif backend.is_terminal:
-        checker = TerminalCheck(backend, binding, endpoint, secrets, probes)
+        checker = TerminalCheck(backend, binding, endpoint, secrets, probes, terminals)
     else:
         checker = (MariaCheck if backend.engine == "mariadb" else PostgresCheck)(binding, endpoint, secrets, probes)
     stages: list[Stage] = []

@@ -6,11 +6,10 @@ from collections.abc import Sequence
 from bricola.adapters.checks_servers import ServerCheck
 from bricola.adapters.secrets import Secrets
 from bricola.adapters.stages import Probe, Skip, fail
-from bricola.adapters.terminals import DEFAULT_PORT, TLS_PORT, SocketTerminal, connect, new_terminal
+from bricola.adapters.terminals import DEFAULT_PORT, TLS_PORT, SocketTerminal, TerminalKind
 from bricola.core.definitions.model import BackendDefinition, Binding, Endpoint
 from bricola.core.problems import ProblemError
 from bricola.core.runtime.terminals import ScreenError
-from bricola.core.terminals.walks import compile_ways
 
 _FIRST_SCREEN = 4.0  # seconds, below what a stage may take
 
@@ -18,35 +17,32 @@ _FIRST_SCREEN = 4.0  # seconds, below what a stage may take
 class TerminalCheck(ServerCheck):
     """A 3270 or 5250 host."""
 
-    def __init__(self, backend: BackendDefinition, binding: Binding, endpoint: Endpoint, secrets: Secrets, probes: Sequence[Probe]) -> None:
+    def __init__(self, backend: BackendDefinition, binding: Binding, endpoint: Endpoint, secrets: Secrets, probes: Sequence[Probe],
+                 kind: TerminalKind | None = None) -> None:
         super().__init__(binding, endpoint, secrets, probes)
         assert backend.terminal is not None
         self.default_port = TLS_PORT if binding.tls != "off" else DEFAULT_PORT
         self._backend, self._terminal = backend, backend.terminal
+        self._kind = kind or TerminalKind(backend, binding, secrets)
         self._session: SocketTerminal | None = None
 
     async def close(self) -> None:
         if self._session is not None:
-            self._session.close()
+            await self._kind.close(self._session)
 
     async def _tls(self) -> str:
         if self._binding.tls == "off":
             raise Skip("the environment asks for none")
-        await self._connect()
+        try:
+            await self._connect()
+        except ProblemError as error:
+            raise fail("tls", "The encrypted connection is not made.", "a handshake with a valid certificate", error.problem.inner,
+                       "Have the certificate renewed, or trust its issuer here.") from None
         return "encrypted, and the certificate is trusted" if self._binding.tls == "verify" else "encrypted"
 
     async def _connect(self) -> SocketTerminal:
         if self._session is None:
-            secrets = self._secrets.secrets(self._binding.credential) if self._binding.credential else []
-            device = self._binding.devices[-1] if self._binding.devices else ""
-            first = secrets[0] if secrets and self._terminal.signs_on_by_itself else None
-            terminal = new_terminal(self._backend.engine, self._terminal, device, first.user if first else "", first.value if first else "")
-            try:
-                self._session = await connect(self._backend.name, self._binding, self._endpoint, terminal)
-            except OSError as error:
-                raise fail("tls" if self._binding.tls != "off" else "reachable", "The connection is not made.", "a connection",
-                           str(error.strerror or error), "Look at the host's certificate and log.") from None
-            self._session.secrets, self._session.ways = secrets, compile_ways(self._terminal)
+            self._session = await self._kind.dial(self._endpoint)
         return self._session
 
     async def _signed_on(self) -> str:

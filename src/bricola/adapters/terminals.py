@@ -15,6 +15,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.runtime.playing import Player
 from bricola.core.runtime.sessions import SessionLostError
 from bricola.core.runtime.terminals import Course
+from bricola.core.terminals.film import Shot
 from bricola.core.terminals.screen import Screen
 from bricola.core.terminals.terminal import Terminal, TerminalSettings
 from bricola.core.terminals.tn3270 import Tn3270
@@ -71,7 +72,7 @@ class SocketTerminal(asyncio.Protocol):
     def _end(self, problem: Problem) -> None:
         if self.lost is None:
             self.lost = problem
-        if self._transport is not None:
+        if self._transport is not None and not self._transport.is_closing():
             self._transport.abort()
         self._wake()
 
@@ -243,35 +244,48 @@ class TerminalKind:
         self._backend, self._host, self._binding, self._secrets = backend, backend.terminal, binding, secrets
         self.ways = compile_ways(backend.terminal)
         self._devices: dict[str, list[str]] = {}  # that are free, by endpoint
-        self._closing: set[asyncio.Task[None]] = set()
 
-    async def open(self, endpoint: Endpoint) -> SocketTerminal:
+    async def open(self, endpoint: Endpoint, made: list[Shot] | None = None) -> SocketTerminal:
+        """See SessionKind; with `made` the moves of the session are filmed into it."""
+        session = await self.dial(endpoint)
+        try:
+            session.course.made = made
+            seconds = self._binding.pool.connect_timeout
+            if not await session.heard(0, seconds):
+                raise ProblemError(Problem("terminal.silent", "The host shows no screen.", Kind.BACKEND, place=endpoint.address,
+                                           expected=f"a screen within {seconds:g} s"))
+            used = await session.signed_on(seconds)
+        except SessionLostError as lost:
+            self._give_up(session)
+            raise ProblemError(lost.problem) from None
+        except BaseException:
+            self._give_up(session)
+            raise
+        if used is not None:
+            self._secrets.used(self._binding.credential)
+        return session
+
+    async def dial(self, endpoint: Endpoint) -> SocketTerminal:
+        """A connection with a device of the list that nobody signed on; `close` gives the device back. Raises ProblemError."""
         secrets = self._secrets.secrets(self._binding.credential) if self._binding.credential else []
         device = self._take_device(endpoint.name)
-        session: SocketTerminal | None = None
+        first = secrets[0] if secrets and self._host.signs_on_by_itself else None
+        terminal = new_terminal(self._backend.engine, self._host, device, first.user if first else "", first.value if first else "")
         try:
-            first = secrets[0] if secrets and self._host.signs_on_by_itself else None
-            terminal = new_terminal(self._backend.engine, self._host, device, first.user if first else "", first.value if first else "")
-            try:
-                session = await connect(self._backend.name, self._binding, endpoint, terminal)
-            except OSError as error:
-                raise unreachable(self._backend.name, f"{endpoint.address}: {error.strerror or error}") from None
-            session.device_taken, session.endpoint, session.ways, session.secrets = device, endpoint.name, self.ways, secrets
-            try:
-                if not await session.heard(0, self._binding.pool.connect_timeout):
-                    raise ProblemError(Problem("terminal.silent", "The host shows no screen.", Kind.BACKEND, place=endpoint.address,
-                                               expected=f"a screen within {self._binding.pool.connect_timeout:g} s"))
-                used = await session.signed_on(self._binding.pool.connect_timeout)
-            except SessionLostError as lost:
-                raise ProblemError(lost.problem) from None
-            if used is not None:
-                self._secrets.used(self._binding.credential)
+            session = await connect(self._backend.name, self._binding, endpoint, terminal)
+        except OSError as error:
+            self._free_device(endpoint.name, device)
+            raise unreachable(self._backend.name, f"{endpoint.address}: {error.strerror or error}") from None
         except BaseException:
-            if session is not None:
-                session.abort(Problem("terminal.closed", "The session is closed.", Kind.BACKEND))
             self._free_device(endpoint.name, device)
             raise
+        session.device_taken, session.endpoint, session.ways, session.secrets = device, endpoint.name, self.ways, secrets
         return session
+
+    def _give_up(self, session: SocketTerminal) -> None:
+        session.abort(Problem("terminal.closed", "The session is closed.", Kind.BACKEND))
+        device, session.device_taken = session.device_taken, ""
+        self._free_device(session.endpoint, device)
 
     def _take_device(self, endpoint: str) -> str:
         if not self._binding.devices:
@@ -290,8 +304,14 @@ class TerminalKind:
     def is_sound(self, session: SocketTerminal) -> bool:
         return session.lost is None
 
+    @staticmethod
+    def at_start(session: SocketTerminal) -> bool:
+        """Whether it stands on the start screen with the keyboard open."""
+        ways = session.ways
+        return session.lost is None and ways is not None and session.screen.settled and ways.start.matches(session.screen)
+
     def is_clean(self, session: SocketTerminal) -> bool:
-        return session.lost is None and session.way_back is None and session.screen.settled and self.ways.start.matches(session.screen)
+        return session.way_back is None and self.at_start(session)
 
     async def check(self, session: SocketTerminal) -> bool:
         try:
@@ -316,8 +336,7 @@ class TerminalKind:
                 async with asyncio.timeout(_SIGN_OFF_SECONDS):
                     await Player(session, self.ways, time.monotonic).sign_off()
         session.close()
-        device, session.device_taken = session.device_taken, ""
-        self._free_device(session.endpoint, device)
+        self._give_up(session)
 
     def cut(self, session: SocketTerminal) -> None:
         session.abort(Problem("terminal.cut", "The session was ended by an operator.", Kind.BUSY, mend="Try again in a moment."))

@@ -5,7 +5,7 @@ import sys
 import typer
 
 from bricola import __version__
-from bricola.cli import audit, backends, calling, credentials, definitions, deployments, discovery, people, services, serving
+from bricola.cli import audit, backends, calling, credentials, definitions, deployments, discovery, people, screens, services, serving
 from bricola.cli.output import err, print_problems
 from bricola.core.problems import ProblemError
 
@@ -26,7 +26,7 @@ def main(version: bool = typer.Option(False, "--version", callback=_version, is_
     """Publish business objects as SOAP operations: define, release, deploy, call."""
 
 
-for module in (serving, people, definitions, deployments, services, backends, discovery, credentials, calling, audit):
+for module in (serving, people, definitions, deployments, services, backends, discovery, screens, credentials, calling, audit):
     module.register(app)
 
 

@@ -5,10 +5,11 @@ from datetime import date
 from bricola.client.discovery import DiscoveryCalls
 from bricola.client.people import PeopleCalls
 from bricola.client.running import RunningCalls
+from bricola.client.screens import ScreenCalls
 from bricola.client.transport import Json, raise_problems, send
 
 
-class Client(PeopleCalls, RunningCalls, DiscoveryCalls):
+class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
     """A connection to one Bricola. `token` comes from `sign_in` or from the service's users page."""
 
     # definitions

@@ -58,7 +58,7 @@ def raise_problems(response: httpx.Response) -> None:
         return
     try:
         document = response.json()
-        found = [_problem(one) for one in document.get("problems", [])]
+        found = [problem_of(one) for one in document.get("problems", [])]
     except (ValueError, AttributeError, TypeError):
         found = []
     if not found:
@@ -67,7 +67,8 @@ def raise_problems(response: httpx.Response) -> None:
     raise ProblemError(*found)
 
 
-def _problem(parts: dict[str, str]) -> Problem:
+def problem_of(parts: dict[str, str]) -> Problem:
+    """A problem of its JSON."""
     known = {name: str(value) for name, value in parts.items() if name in Problem.__dataclass_fields__ and name != "kind"}
     kind = parts.get("kind", "")
     return Problem(**known, kind=Kind(kind) if kind in list(Kind) else Kind.INTERNAL)

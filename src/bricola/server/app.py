@@ -15,7 +15,7 @@ from bricola import __version__
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.runtime.pipeline import problem_document
 from bricola.server import pages
-from bricola.server.api import callers, definitions, discovery, objects, operations, services, sessions
+from bricola.server.api import callers, definitions, discovery, objects, operations, screens, services, sessions
 from bricola.server.bricola import Bricola
 from bricola.server.gateway import Gateway
 from bricola.server.metrics import write_metrics
@@ -43,7 +43,7 @@ def create_app(bricola: Bricola, own_address: str) -> Gateway:
     app = FastAPI(title="Bricola management API", version=__version__, lifespan=lifespan,
                   openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
     app.state.bricola = bricola
-    for module in (sessions, callers, definitions, services, operations, discovery, objects):
+    for module in (sessions, callers, definitions, services, operations, discovery, objects, screens):
         app.include_router(module.router, prefix="/api/v1")
     app.include_router(pages.router)
     _add_problem_handlers(app)

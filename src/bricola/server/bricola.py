@@ -25,6 +25,7 @@ from bricola.server.storage import Storage
 from bricola.server.throttle import Throttle
 from bricola.server.usecases.frozen import thaw
 from bricola.server.usecases.lookup import find_environment
+from bricola.server.usecases.screens import check_due, load_films
 from bricola.server.vault import Vault
 from bricola.store import audit, calls, credentials, definitions, people, releases, requests
 from bricola.store.database import timestamp
@@ -87,12 +88,14 @@ class Bricola:
         self.effective: dict[str, str] = {}  # live setting -> the moment since when it is in effect
         self._limits: dict[str, tuple[StoredCaller, Limits]] = {}
         self._mending: asyncio.Task[None] | None = None
+        self._checking: asyncio.Task[None] | None = None
 
     async def start(self) -> None:
         """Take up where the service was stopped: drafts, callers, credentials, and every deployment in force."""
         await self.load_drafts()
         await self.load_callers()
         await self.load_credentials()
+        await load_films(self)
         if not await self.storage.main(people.count_users):
             self.setup_code = secrets.token_urlsafe(16)
         for one in await self.storage.main(releases.retirements):
@@ -119,6 +122,10 @@ class Bricola:
                     if (environment, segment_of(service, version)) in down:
                         await self.bring_up(environment, service, version)
                 await self.note_uses()
+                if self._checking is None or self._checking.done():  # a slow host must not hold up the rest
+                    if self._checking is not None and not self._checking.cancelled() and (failure := self._checking.exception()):
+                        log.error("checking screens failed", exc_info=failure)
+                    self._checking = asyncio.create_task(check_due(self))
                 await self.storage.main(requests.prune, time.time())
                 for one in self.catalogue.environments():
                     await self.storage.calls(calls.prune, one.name, time.time() - one.records.keep_days * 86_400)
@@ -198,6 +205,8 @@ class Bricola:
     async def stop(self) -> None:
         if self._mending is not None:
             self._mending.cancel()
+        if self._checking is not None:
+            self._checking.cancel()
         await self.note_uses()
         await self.runtime.close()
         self.storage.close()

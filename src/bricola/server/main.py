@@ -53,8 +53,17 @@ def serve(settings: Settings, when_ready: Callable[[Bricola, str], None]) -> Non
     bricola = Bricola(settings)
     # The public address is a setting of the environment, not a header that anybody may send: no proxy headers.
     config = uvicorn.Config(
-        create_app(bricola, address), loop="uvloop", http="httptools", ws="none", lifespan="on", access_log=False,
-        log_level="warning", server_header=False, proxy_headers=False, timeout_graceful_shutdown=10,
+        create_app(bricola, address),
+        loop="uvloop",
+        http="httptools",
+        ws="websockets-sansio",
+        ws_max_size=1_000_000,
+        lifespan="on",
+        access_log=False,
+        log_level="warning",
+        server_header=False,
+        proxy_headers=False,
+        timeout_graceful_shutdown=10,
     )
     server = _Server(config, lambda: when_ready(bricola, address))
     logging.getLogger("uvicorn.error").setLevel(logging.WARNING)

@@ -18,10 +18,13 @@ from bricola.adapters.terminals import TerminalKind
 from bricola.core.definitions.catalogue import Catalogue, backends_of
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.runtime.filmed import FilmKind
 from bricola.core.runtime.live import LiveService, compile_service
 from bricola.core.runtime.pool import Pool
 from bricola.core.runtime.sessions import SessionKind
 from bricola.core.shapes.resolve import ResolvedService
+from bricola.core.terminals.film import Film
+from bricola.core.terminals.walks import compile_ways
 
 log = logging.getLogger("bricola.runtime")
 
@@ -93,6 +96,7 @@ class Runtime:
         # By environment, backend and engine: a release from before a backend moved must not take away the pool of the next.
         self._pools: dict[tuple[str, str, str], tuple[AnyPool, Binding]] = {}
         self._retirements: dict[Place, Retirement] = {}
+        self.films: dict[str, Film] = {}  # by screen flow
 
     def place(self, environment: str, segment: str) -> LivePlace | None:
         return self._live.get((environment, segment))
@@ -201,6 +205,14 @@ class Runtime:
         finally:
             await kind.close(session)
 
+    def terminals(self, environment: EnvironmentDefinition, backend: BackendDefinition, binding: Binding) -> TerminalKind:
+        """How sessions to a terminal host are opened: by the pool's own kind where there is one, so that both know which devices
+        are taken."""
+        existing = self._pools.get((environment.name, backend.name, backend.engine))
+        if existing is not None and isinstance(existing[0].kind, TerminalKind):
+            return existing[0].kind
+        return TerminalKind(backend, binding, self._secrets)
+
     def _pool(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AnyPool:
         backend, binding = bound_backend(environment, name, catalogue)
         key = (environment.name, name, backend.engine)
@@ -225,6 +237,20 @@ class Runtime:
             return PostgresKind(backend.name, binding, self._secrets)
         if backend.engine == "mariadb":
             return MariaKind(backend.name, binding, self._secrets)
+        if backend.is_terminal and binding.film and backend.terminal is not None:
+            film = self.films.get(binding.film)
+            if film is None:
+                raise ProblemError(
+                    Problem(
+                        "film.unknown",
+                        "There is no film of this flow.",
+                        place=f"environment {environment}, backends, {backend.name}, film",
+                        found=binding.film,
+                        expected=f"one of {', '.join(sorted(self.films)) or 'none'}",
+                        mend=f"Film it where the host is: bricola screens film {binding.film} ENVIRONMENT",
+                    )
+                )
+            return FilmKind(film, compile_ways(backend.terminal))
         if backend.is_terminal:
             return TerminalKind(backend, binding, self._secrets)
         for end in binding.ends:

@@ -212,6 +212,7 @@ class EnvironmentDefinition(Frozen):
     anonymous: tuple[str, ...] = ()  # services that answer callers without identity, on purpose
     context: dict[Name, Scalar] = {}  # company, language, site: taken by inputs that are given by context
     records: RecordPolicy = RecordPolicy()
+    screen_check_hours: float | None = Described(None, gt=0, le=8760)  # how often the films are held against the live hosts
     repeat_hours: float = Described(24.0, gt=0, le=8760)  # how long a write's request id is remembered
     backends: NamedParts[Binding] = ()
 

@@ -54,6 +54,10 @@ class Lender(Generic[S]):
         self._tasks: set[asyncio.Task[None]] = set()
         self._growing: asyncio.Task[None] | None = None
 
+    @property
+    def kind(self) -> SessionKind[S]:
+        return self._kind
+
     # Borrowing and giving back
 
     def take(self) -> S | None:

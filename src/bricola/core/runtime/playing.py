@@ -10,7 +10,8 @@ from collections.abc import Callable, Iterable, Sequence
 from bricola.core.definitions.screens import Turn
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.terminals import Made, ScreenError, TerminalSession, picture_of, silent, unexpected
+from bricola.core.runtime.terminals import ScreenError, TerminalSession, picture_of, silent, unexpected
+from bricola.core.terminals.film import Shot
 from bricola.core.terminals.recognise import Recogniser, recognise
 from bricola.core.terminals.screen import Screen
 from bricola.core.terminals.walks import PASSWORD, USER, Collector, CompiledFlow, HostWays, Rows, Step, Values, Walk
@@ -36,7 +37,7 @@ class Player:
         if not ways.start.matches(self._session.screen):
             await self._walk(ways.sign_on, {USER: user, PASSWORD: password}, {}, ways.screens, ways.over)
             if not ways.start.matches(self._session.screen):
-                raise self._unexpected([ways.start.name], ways.screens, "sign-on")
+                raise self._unexpected([ways.start], ways.screens, "sign-on")
         self._session.way_back = None
 
     async def sign_off(self) -> None:
@@ -76,11 +77,15 @@ class Player:
                 keys = ways.host.leave.press
                 if session.screen.locked:
                     return False
-                since = session.records
-                await self._press(over.known.dismiss if over else keys[attempt % len(keys)])
+                since, before = session.records, session.screen
+                key = over.known.dismiss if over else keys[attempt % len(keys)]
+                await self._press(key)
                 if not await session.heard(since, 10.0):
                     return False
                 await self._settle(PATIENCE)
+                names = [recognise(screens or ways.screens, one) for one in (before, session.screen)]
+                if over is None:
+                    self._note("back", before, names[0].name if names[0] else "", {}, key, names[1].name if names[1] else "")
         except ProblemError:
             return False
         return ways.start.matches(session.screen)
@@ -149,10 +154,15 @@ class Player:
         since = session.records
         await self._press(step.move.press)
         turn, following = await self._await(step.turns, since, screen, step.move.seconds, place, screens, over)
-        if session.course.made is not None:
-            session.course.made.append(Made(stage, screen, step.on.name, {at: "" if at in secret else text for at, text in texts.items()},
-                                            step.move.press, session.screen, turn.screen))
+        self._note(stage, screen, step.on.name, {at: None if at in secret else text for at, text in texts.items()}, step.move.press,
+                   turn.screen)
         return turn, following
+
+    def _note(self, stage: str, before: Screen, known: str, typed: dict[int, str | None], key: str, came: str) -> None:
+        """Film a move, where somebody films."""
+        made = self._session.course.made
+        if made is not None:
+            made.append(Shot(stage, before, known, typed, key, self._session.screen, came))
 
     async def _press(self, key: str) -> None:
         self._session.course.keys += 1
@@ -178,7 +188,7 @@ class Player:
                     mend="The people who run the service replace or free the credential.", inner=f"the host says: {said}" if said else ""),
             picture_of(screen, "sign-on refused"))
 
-    def _unexpected(self, expected: list[str], screens: Iterable[Recogniser], place: str) -> ScreenError:
+    def _unexpected(self, expected: Sequence[Recogniser], screens: Iterable[Recogniser], place: str) -> ScreenError:
         screen = self._session.screen
         seen = recognise(screens, screen)
         return unexpected(expected, seen.name if seen is not None else "", screen, place)
@@ -229,7 +239,7 @@ class Player:
             if found is not None:
                 return found
             if told:
-                raise self._unexpected([one.name for _, one, _ in turns], screens, place)
+                raise self._unexpected([one for _, one, _ in turns], screens, place)
             session.give_up("it does not answer")
             raise silent(screen, seconds, place)
 
@@ -277,21 +287,23 @@ class Player:
                          over: Sequence[Recogniser], place: str) -> None:
         session, region = self._session, collector.rows.region
         screen = session.screen
+        typed: dict[int, str | None] = {}
         for target, column in region.position.items():
             spot = step.on.known.place(target)
             own = next(one for one in collector.rows.columns if one[0] == column)
             assert spot is not None
             assert last is not None
             start = screen.position(spot.row, spot.column)
-            session.fill({start: last[own[1] - 1][own[2]:own[2] + own[3]].strip()}, {start: f"{step.on.name}, {target}"})
+            text = last[own[1] - 1][own[2]:own[2] + own[3]].strip()
+            typed[start] = text
+            session.fill({start: text}, {start: f"{step.on.name}, {target}"})
         since = session.records
         key = region.press or "Enter"
         await self._press(key)
         await self._await(
             [(Turn(screen=step.on.name), step.on, None)], since, screen, step.move.seconds, f"{place}, next page", screens, over
         )
-        if session.course.made is not None:
-            session.course.made.append(Made("task", screen, step.on.name, {}, key, session.screen, step.on.name))
+        self._note("task", screen, step.on.name, typed, key, step.on.name)
 
     async def _open(self, collector: Collector, number: int, screens: Sequence[Recogniser], over: Sequence[Recogniser], step: Step,
                     place: str) -> Values:
@@ -308,12 +320,14 @@ class Player:
         since = session.records
         await self._press(opens.press)
         await self._await([(Turn(screen=detail.name), detail, None)], since, screen, step.move.seconds, f"{place}, details", screens, over)
+        self._note("task", screen, step.on.name, {start: opens.value} if opens.value else {}, opens.press, detail.name)
         read = {one.name: self._value(one.of, session.screen) for one in collector.detail_reads}
         since, before = session.records, session.screen
         await self._press(opens.back)
         await self._await(
             [(Turn(screen=step.on.name), step.on, None)], since, before, step.move.seconds, f"{place}, details", screens, over
         )
+        self._note("task", before, detail.name, {}, opens.back, step.on.name)
         return {name: value for name, value in read.items() if value is not None}
 
 

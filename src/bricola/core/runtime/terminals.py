@@ -1,32 +1,22 @@
 """What a player asks of a session to a terminal host, and what it tells when a walk cannot go on."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.runtime.pool import Pool
+from bricola.core.terminals.film import Shot
+from bricola.core.terminals.recognise import Recogniser
 from bricola.core.terminals.screen import Screen
 from bricola.core.terminals.walks import Walk
-
-
-@dataclass(frozen=True)
-class Made:
-    """One move that was made: the screen it was made on, what was typed (position -> text, secrets as ''), the key, and what came."""
-
-    stage: str
-    before: Screen
-    known: str  # the name of the screen it was made on, as far as it is known
-    typed: dict[int, str]
-    key: str
-    after: Screen
-    came: str
 
 
 @dataclass
 class Course:
     """What becomes known of a walk: the moves as they are made, where somebody wants them, and the way back."""
 
-    made: list[Made] | None = None
+    made: list[Shot] | None = None
     keys: int = 0
 
 
@@ -90,19 +80,23 @@ class Picture:
 
 
 class ScreenError(ProblemError):
-    """A walk stopped. `picture` is the screen that it stopped at, for owners."""
+    """A walk stopped. `picture` is the screen that it stopped at, for owners; `screen` the same as a value, `expected` what it
+    should have been."""
 
-    def __init__(self, problem: Problem, picture: Picture) -> None:
+    def __init__(self, problem: Problem, picture: Picture, screen: Screen | None = None, expected: Sequence[Recogniser] = ()) -> None:
         super().__init__(problem)
         self.picture = picture
+        self.screen = screen
+        self.expected = tuple(expected)
 
 
 def picture_of(screen: Screen, title: str) -> Picture:
     return Picture(title, tuple(line.rstrip() for line in screen.lines))
 
 
-def unexpected(expected: list[str], seen: str, screen: Screen, place: str) -> ScreenError:
+def unexpected(wanted: Sequence[Recogniser], seen: str, screen: Screen, place: str) -> ScreenError:
     """A screen came that none of the expected ones is; nothing was typed into it."""
+    expected = [one.name for one in wanted]
     first = next((line.strip() for line in screen.lines if line.strip()), "")
     words = f"the screen {seen}" if seen else "a screen that is not known"
     return ScreenError(
@@ -110,7 +104,7 @@ def unexpected(expected: list[str], seen: str, screen: Screen, place: str) -> Sc
                 expected=" or ".join(dict.fromkeys(expected)), found=words,
                 mend="The people who run the service find the picture of the screen in the record of this call.",
                 inner=f"its first line: {shown(first)}"),
-        picture_of(screen, f"expected {' or '.join(dict.fromkeys(expected))}"))
+        picture_of(screen, f"expected {' or '.join(dict.fromkeys(expected))}"), screen, wanted)
 
 
 def silent(screen: Screen, seconds: float, place: str) -> ScreenError:

@@ -124,7 +124,7 @@ def differences(known: KnownScreen, screen: Screen, filled: Iterable[str] = ()) 
         if field is None:
             near = _nearest(screen, start)
             found.append(Moved(known.name, f"the input {name}", f"at {_spot(place.row, place.column)}",
-                               f"the nearest input begins at {_spot_of(screen, near.start)}" if near else "the screen has no input"))
+                               f"the nearest input begins at {spot_of(screen, near.start)}" if near else "the screen has no input"))
         elif place.length is not None and field.length < place.length:
             found.append(Moved(known.name, f"the input {name}", f"{place.length} characters long", f"{field.length} characters"))
     return found
@@ -140,7 +140,7 @@ def _now(screen: Screen, mark: Mark) -> str:
             return f"it stands at {_spot(mark.row, at + 1)}"
     at = screen.characters.find(mark.text)
     if at >= 0:
-        return f"it stands at {_spot_of(screen, at)}"
+        return f"it stands at {spot_of(screen, at)}"
     there = (
         screen.text(screen.position(mark.row, mark.column or 1), max(len(mark.text), 10)).strip()
         if mark.row and mark.row <= screen.rows
@@ -161,6 +161,7 @@ def _spot(row: int | None, column: int | None) -> str:
     return f"row {row}" if column is None else f"row {row}, column {column}"
 
 
-def _spot_of(screen: Screen, position: int) -> str:
+def spot_of(screen: Screen, position: int) -> str:
+    """A position in words."""
     row, column = divmod(position, screen.columns)
     return _spot(row + 1, column + 1)

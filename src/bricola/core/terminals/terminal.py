@@ -117,40 +117,15 @@ class Terminal:
         """A question that every telnet host answers, if only by refusing (RFC 860); `signs` counts the answers."""
         return telnet.option(DO, telnet.TIMING_MARK)
 
-    def checked(self, start: int, text: str, place: str = "") -> bytes:
-        """The text as the host's codes, for the input field that begins at a position. Raises ProblemError where the keyboard is
-        locked, no input begins there, the text is too long or not what the field takes, or has a character that the host lacks."""
-        screen = self._layout or self.screen
-        if screen.locked:
-            raise ProblemError(locked(place))
-        field = next((one for one in screen.inputs if one.start == start), None)
-        if field is None and screen.formatted:
-            row, column = divmod(start, screen.columns)
-            raise ProblemError(Problem("terminal.protected", "No input field begins here.", Kind.BACKEND, place=place,
-                                       expected="an input field", found=f"row {row + 1}, column {column + 1}"))
-        if field is not None:
-            text = field_text(field, text, place)
-        return encode(text, self._settings.code_page, place)
-
     def type_into(self, start: int, text: str, place: str = "") -> None:
-        """Fill an input field; types nothing where `checked` refuses."""
-        codes = self.checked(start, text, place)
-        self._fill(start, codes)
-        self._seen = None
+        """Fill the input field that begins at a position; see `fill`."""
+        self.fill({start: text}, {start: place})
 
     def fill(self, texts: dict[int, str], places: dict[int, str]) -> None:
-        """Fill several fields: all are checked before anything is typed."""
-        problems: list[Problem] = []
-        codes: dict[int, bytes] = {}
-        for start, text in texts.items():
-            try:
-                codes[start] = self.checked(start, text, places.get(start, ""))
-            except ProblemError as error:
-                problems += error.problems
-        if problems:
-            raise ProblemError(*problems)
-        for start, typed in codes.items():
-            self._fill(start, typed)
+        """Fill fields, position -> text. Raises ProblemError, and types nothing, where `check_fill` refuses one of them."""
+        checked = check_fill(self._layout or self.screen, texts, places, self._settings.code_page)
+        for start, text in checked.items():
+            self._fill(start, encode(text, self._settings.code_page))
         self._seen = None
 
     def _option(self, event: Option) -> bytes:
@@ -205,6 +180,34 @@ def field_text(field: Field, text: str, place: str = "") -> str:
             Problem("terminal.not-letters", "The field takes letters only.", place=place, expected="letters", found=shown(text))
         )
     return text
+
+
+def check_fill(screen: Screen, texts: dict[int, str], places: dict[int, str], code_page: str) -> dict[int, str]:
+    """The texts as their fields take them. Raises ProblemError with everything that cannot be typed: while the keyboard is locked,
+    where no input begins, what is too long or not what the field takes, and each character that the host lacks."""
+    problems: list[Problem] = []
+    checked: dict[int, str] = {}
+    for start, text in texts.items():
+        place = places.get(start, "")
+        try:
+            checked[start] = _checked(screen, start, text, place)
+            encode(checked[start], code_page, place)
+        except ProblemError as error:
+            problems += error.problems
+    if problems:
+        raise ProblemError(*problems)
+    return checked
+
+
+def _checked(screen: Screen, start: int, text: str, place: str) -> str:
+    if screen.locked:
+        raise ProblemError(locked(place))
+    field = next((one for one in screen.inputs if one.start == start), None)
+    if field is None and screen.formatted:
+        row, column = divmod(start, screen.columns)
+        raise ProblemError(Problem("terminal.protected", "No input field begins here.", Kind.BACKEND, place=place,
+                                   expected="an input field", found=f"row {row + 1}, column {column + 1}"))
+    return field_text(field, text, place) if field is not None else text
 
 
 def locked(place: str) -> Problem:

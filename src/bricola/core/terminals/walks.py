@@ -32,7 +32,7 @@ class Read:
 
 @dataclass(frozen=True)
 class FillIn:
-    """A place and what is typed there; '' for an input that the caller left out."""
+    """A place and what is typed there; '' for an input that the caller left out. A secret one is never filmed."""
 
     place: Place
     make: Callable[[Values], str]
@@ -220,7 +220,7 @@ class _Compiler:
         assert isinstance(kind, SimpleType)
         write = compile_writer(place, kind)
         self.checks.append((given, write, place.length))
-        return FillIn(place, lambda values: "" if values.get(given) is None else write(values[given]))
+        return FillIn(place, lambda values: "" if values.get(given) is None else write(values[given]), self._inputs[given].sensitive)
 
     def _collector(self, screen: KnownScreen, collect: Collect) -> Collector:
         region = screen.list_of(collect.list)

@@ -55,8 +55,9 @@ async def check(bricola: Bricola, environment: str, backend: str = "") -> list[d
             results.append(_result(place, name, "", [Stage("bound", "failed", problem.message, 0.0, problem)]))
             continue
         probes = _probes(bricola, name)
+        terminals = bricola.runtime.terminals(place, definition, binding) if definition.is_terminal and not binding.film else None
         for end in binding.ends:
-            stages = await check_endpoint(definition, binding, end, bricola.vault, bricola.settings.data, probes)
+            stages = await check_endpoint(definition, binding, end, bricola.vault, bricola.settings.data, probes, terminals)
             results.append(_result(place, name, end.name, stages) | {"address": end.address})
     return results
 

@@ -1,0 +1,143 @@
+"""`screens` and `terminal`: films of screen flows, what moved on the host, and a live terminal."""
+
+import sys
+from typing import Annotated, Any
+
+import typer
+
+from bricola.cli.calling import parse_values
+from bricola.cli.connection import At, Json, connect
+from bricola.cli.output import out, print_json, print_screen, table, text, when
+from bricola.cli.typewriter import run_terminal
+from bricola.core.problems import Problem, ProblemError
+
+
+def register(app: typer.Typer) -> None:
+    panel = "Backends"
+    screens = typer.Typer(help="Screen flows: their films, and whether the host still looks like them.", invoke_without_command=True)
+    app.add_typer(screens, name="screens", rich_help_panel=panel)
+
+    @screens.callback()
+    def list_flows(context: typer.Context, at: At = "", as_json: Json = False) -> None:
+        """List screen flows with their films and their last checks."""
+        if context.invoked_subcommand is not None:
+            return
+        with connect(at) as client:
+            found = client.screen_flows()
+        if as_json:
+            print_json(found)
+            return
+        if not found:
+            out.print("There is no screen flow yet. Record one in the console, or write a file that begins with 'screen-flow:'.")
+            return
+        out.print(table(("Flow", "Backend", "Published by", "Film", "Checked"), [
+            (f"[bold]{text(one['flow'])}[/]", text(f"{one['backend']} ({one['engine']})"), text(", ".join(one["services"]) or "–"),
+             _film_words(one["film"]), _check_words(one["checks"])) for one in found]))
+
+    @screens.command("film")
+    def film(
+        flow: str, environment: str,
+        values: Annotated[list[str] | None, typer.Argument(help="Inputs as name=value; samples stand in for the others.")] = None,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Walk a flow on the live host, on a session of its own, and keep the screens and moves as its film."""
+        with connect(at) as client:
+            made = client.make_film(flow, environment, parse_values(values or []))
+        if as_json:
+            print_json(made)
+            return
+        out.print(f"[green]●[/] Filmed {text(flow)} in {text(environment)}: {made['moves']} moves over {made['screens']} screens, "
+                  f"stages {', '.join(made['stages'])}")
+        for one in made["problems"]:
+            out.print(f"[yellow]▲[/] {text(one)}")
+
+    @screens.command("show")
+    def show(
+        flow: str,
+        moves: Annotated[int, typer.Option("--moves", "-n", min=1, help="At most so many.")] = 6,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Show the film of a flow, move by move."""
+        with connect(at) as client:
+            found = client.film(flow)
+        if as_json:
+            print_json(found)
+            return
+        shots = found["shots"]
+        for number, shot in enumerate(shots[:moves], 1):
+            screen = found["screens"][shot["before"]]
+            typed = ", ".join("(a secret)" if value is None else repr(value) for value in shot["typed"].values() if value != "")
+            out.print(f"[bold]{number}[/]  {text(shot['stage'])} on [bold]{text(shot['known'] or '?')}[/]: "
+                      f"{text(typed + ', ' if typed else '')}{shot['key']} → {text(shot['came'] or '?')}")
+            print_screen(screen["lines"], screen["columns"])
+        if len(shots) > moves:
+            out.print(f"[dim]{len(shots) - moves} more moves; --moves shows them.[/]")
+
+    @screens.command("check")
+    def check(
+        environment: str,
+        flow: Annotated[str, typer.Argument(help="One flow; all that have a film when left out.")] = "",
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Hold the films against the live host, and name what moved. Exit status 1 when something did."""
+        with connect(at) as client:
+            found = client.check_screens(environment, flow)
+        if as_json:
+            print_json(found)
+        elif not found:
+            out.print(f"No flow that is bound in {text(environment)} has a film. Make one: bricola screens film FLOW {text(environment)}")
+        else:
+            for one in found:
+                _print_check(one)
+        if not all(one["passed"] for one in found):
+            raise typer.Exit(1)
+
+    @app.command(rich_help_panel=panel)
+    def terminal(
+        environment: str, backend: str,
+        flow: Annotated[str, typer.Option(help="A screen flow whose screens are named too.")] = "",
+        raw: Annotated[bool, typer.Option("--raw", help="A session of its own that nobody signed on.")] = False,
+        at: At = "",
+    ) -> None:
+        """Open a live terminal on a session of the pool. Ctrl X leaves; the session finds its own way back."""
+        if not (sys.stdin.isatty() and sys.stdout.isatty()):
+            raise ProblemError(Problem("terminal.window", "A live terminal needs a terminal window.",
+                                       mend="Run it in one, or use the console."))
+        with connect(at) as client, client.terminal(environment, backend, flow, raw) as line:
+            run_terminal(line, f"{backend} in {environment}")
+
+
+def _film_words(film: dict[str, Any] | None) -> str:
+    return f"{film['moves']} moves, {text(film['environment'])}, {when(film['at'])}" if film else "[dim]none[/]"
+
+
+def _check_words(checks: list[dict[str, Any]]) -> str:
+    return (
+        "; ".join(f"{'[green]●[/]' if one['passed'] else '[red]✕[/]'} {text(one['environment'])} {when(one['at'])}" for one in checks)
+        or "[dim]never[/]"
+    )
+
+
+def _print_check(one: dict[str, Any]) -> None:
+    mark = "[green]● as filmed[/]" if one["passed"] else "[red]✕ not as filmed[/]"
+    out.print(f"[bold]{text(one['flow'])}[/] in {text(one['environment'])} at {text(one['endpoint'] or '?')}  {mark}")
+    if one["screens"]:
+        out.print(f"  [dim]{'screens':<9}[/]{text(', '.join(one['screens']))}")
+    if one["moved"]:
+        out.print(
+            table(
+                ("  Screen", "What", "Expected", "Now"),
+                [
+                    (f"  {text(two['screen'])}", text(two["what"]), text(two["expected"]), f"[yellow]{text(two['found'])}[/]")
+                    for two in one["moved"]
+                ],
+            )
+        )
+    if one["stopped"]:
+        stopped = one["stopped"]
+        out.print(
+            f"  [red]✕[/] The walk stopped{' in ' + text(stopped['place']) if stopped.get('place') else ''}: {text(stopped['message'])}"
+        )
+        for name in ("expected", "found", "inner"):
+            if stopped.get(name):
+                out.print(f"    [dim]{name:<9}[/]{text(stopped[name])}")

@@ -1,0 +1,86 @@
+"""Screen flows: films, checks, and the live terminal."""
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from websockets.exceptions import ConnectionClosed, InvalidHandshake
+from websockets.sync.client import ClientConnection
+from websockets.sync.client import connect as connect_socket
+
+from bricola.client.transport import ApiConnection, Json, problem_of
+from bricola.core.problems import Kind, Problem, ProblemError
+
+
+class TerminalLine:
+    """The line to a live terminal: words go out, what the service tells comes in."""
+
+    def __init__(self, socket: ClientConnection) -> None:
+        self._socket = socket
+
+    def press(self, key: str, fields: dict[int, str] | None = None, cursor: int | None = None) -> None:
+        """Type into fields (position from 0 -> text) and press a key; the move is told by `hear`."""
+        self._say({"type": "press", "key": key, "fields": {str(at): text for at, text in (fields or {}).items()}, "cursor": cursor})
+
+    def reset(self) -> None:
+        self._say({"type": "reset"})
+
+    def leave(self) -> None:
+        self._say({"type": "leave"})
+
+    def hear(self, seconds: float | None = None) -> Json | None:
+        """What the service tells next: `opened`, `moved`, `screen` or `refused`; None when nothing came in time. Raises
+        ProblemError when the terminal ended."""
+        try:
+            told: Json = json.loads(self._socket.recv(timeout=seconds))
+        except TimeoutError:
+            return None
+        except ConnectionClosed:
+            raise ProblemError(Problem("terminal.ended", "The terminal is closed.", Kind.BACKEND)) from None
+        if told["type"] == "ended":
+            raise ProblemError(*(problem_of(one) for one in told["problems"]))
+        return told
+
+    def _say(self, word: dict[str, Any]) -> None:
+        try:
+            self._socket.send(json.dumps(word))
+        except ConnectionClosed:
+            raise ProblemError(Problem("terminal.ended", "The terminal is closed.", Kind.BACKEND)) from None
+
+
+class ScreenCalls(ApiConnection):
+    """The part of the management API about screen flows."""
+
+    def screen_flows(self) -> list[Json]:
+        """Every screen flow with its film and its last checks."""
+        return list(self._ask("GET", "/screens"))
+
+    def film(self, flow: str) -> Json:
+        """The recorded screens and moves of a flow."""
+        return dict(self._ask("GET", f"/screens/{flow}/film"))
+
+    def make_film(self, flow: str, environment: str, inputs: Json | None = None) -> Json:
+        """Walk a flow on the live host and keep what was seen."""
+        return dict(self._ask("POST", f"/screens/{flow}/film/{environment}", json={"inputs": inputs or {}}))
+
+    def check_screens(self, environment: str, flow: str = "") -> list[Json]:
+        """Hold the films against the live host: per flow whether it passed, what moved, and what stopped the walk."""
+        return list(self._ask("POST", f"/screen-checks/{environment}", params={"flow": flow}))
+
+    @contextmanager
+    def terminal(self, environment: str, backend: str, flow: str = "", raw: bool = False) -> Iterator[TerminalLine]:
+        """A live terminal on a session of the pool, or with `raw` on one that nobody signed on. Raises ProblemError."""
+        base = self.url.replace("http", "ws", 1)
+        query = f"?flow={flow}&raw={'true' if raw else 'false'}"
+        headers = {"Authorization": self._http.headers.get("authorization", "")}
+        try:
+            socket = connect_socket(
+                f"{base}/api/v1/terminals/{environment}/{backend}{query}", additional_headers=headers, max_size=4_000_000
+            )
+        except (OSError, InvalidHandshake) as error:
+            raise ProblemError(
+                Problem("client.no-answer", "The service does not answer.", Kind.BACKEND, place=self.url, found=str(error))
+            ) from None
+        with socket:
+            yield TerminalLine(socket)
