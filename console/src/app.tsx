@@ -16,6 +16,8 @@ const AccessPage = lazy(() => import("./pages/access"));
 const DefinitionsPage = lazy(() => import("./pages/definitions"));
 const ObjectsPage = lazy(() => import("./pages/objects"));
 const DatabasePage = lazy(() => import("./pages/database"));
+const ScreensPage = lazy(() => import("./pages/screens"));
+const RecordPage = lazy(() => import("./pages/record"));
 const CallsPage = lazy(() => import("./pages/calls"));
 
 export function App() {
@@ -44,6 +46,8 @@ export function App() {
             <Route path="/definitions/objects" component={ObjectsPage} />
             <Route path="/definitions/database" component={DatabasePage} />
             <Route path="/definitions" component={DefinitionsPage} />
+            <Route path="/screens/record" component={RecordPage} />
+            <Route path="/screens" component={ScreensPage} />
             <Route path="/calls" component={CallsPage} />
             <Route path="/" component={OverviewPage} />
             <Route>

@@ -6,7 +6,7 @@ export interface Key { keys: string[]; word: string }
 export const KEYS: Key[] = [
   { keys: ["Ctrl", "K"], word: "find a place" },
   { keys: ["g", "o"], word: "overview" }, { keys: ["g", "s"], word: "services" },
-  { keys: ["g", "t"], word: "test bench" }, { keys: ["g", "r"], word: "releases" },
+  { keys: ["g", "n"], word: "screens" }, { keys: ["g", "t"], word: "test bench" }, { keys: ["g", "r"], word: "releases" },
   { keys: ["g", "p"], word: "pools" }, { keys: ["g", "c"], word: "calls" }, { keys: ["g", "a"], word: "access" },
   { keys: ["?"], word: "all keys" },
 ];
@@ -19,6 +19,7 @@ const SECTION: Record<string, Key[]> = {
   "/definitions": [{ keys: ["Ctrl", "S"], word: "save" }, { keys: ["/"], word: "narrow the list" }],
   "/definitions/objects": [{ keys: ["Ctrl", "S"], word: "save" }],
   "/definitions/database": [{ keys: ["/"], word: "narrow the list" }],
+  "/screens/record": [{ keys: ["Alt", "I"], word: "mark input" }, { keys: ["Alt", "O"], word: "mark output" }, { keys: ["Alt", "L"], word: "mark list" }, { keys: ["Alt", "M"], word: "hide the marks" }, { keys: ["Shift", "Esc"], word: "leave the screen" }],
   "/pools": [{ keys: ["J", "K"], word: "next, previous pool" }],
   "/calls": [{ keys: ["J", "K"], word: "next, previous" }, { keys: ["Enter"], word: "open on the test bench" }, { keys: ["/"], word: "search" }],
 };

@@ -1,5 +1,5 @@
 /** Top bar, waterline, rail and key line around every page. */
-import { ChevronRight, CircleHelp, FlaskConical, Gauge, Layers, ListTree, Package, Plug, Search, UsersRound } from "lucide-react";
+import { ChevronRight, CircleHelp, FlaskConical, Gauge, Layers, ListTree, Package, Plug, Search, SquareTerminal, UsersRound } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { Link, useLocation, useSearchParams } from "wouter";
@@ -16,6 +16,7 @@ import { clock } from "./words";
 const SECTIONS = [
   { path: "/", word: "Overview", icon: Gauge, key: "o" },
   { path: "/services", word: "Services", icon: Layers, key: "s" },
+  { path: "/screens", word: "Screens", icon: SquareTerminal, key: "n" },
   { path: "/tests", word: "Tests", icon: FlaskConical, key: "t" },
   { path: "/releases", word: "Releases", icon: Package, key: "r" },
   { path: "/pools", word: "Pools", icon: Plug, key: "p" },
@@ -80,7 +81,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
   const chosen = environments.find((one) => one.name === view);
   const lens = view === ALL || !chosen ? "lens-both" : chosen.protected ? "lens-solid" : "lens-hatched";
   const place = path.startsWith("/definitions") ? "Definitions" : section === "/services" ? decodeURIComponent(path.split("/")[2] ?? "")
-    : section === "/pools" ? (search.get("pool") ?? "").replace(" ", " in ") : section === "/access" ? "" : search.get("service") ?? "";
+    : path === "/screens/record" ? "Record" : section === "/screens" ? (search.get("flow") ?? "") : section === "/pools" ? (search.get("pool") ?? "").replace(" ", " in ") : section === "/access" ? "" : search.get("service") ?? "";
   const word = SECTIONS.find((one) => one.path === section)?.word ?? "";
 
   return (
@@ -139,7 +140,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
         <main id="main" className="flex min-h-0 min-w-0 flex-col overflow-hidden rounded-tl-[6px] border-t border-l border-line bg-sheet">{children}</main>
       </div>
       <footer className="flex items-center gap-4 overflow-hidden border-t border-line px-4 text-xs whitespace-nowrap text-ink2">
-        {keysOf(path.startsWith("/definitions") ? path : section).slice(0, 6).map((one) => (
+        {keysOf(/^\/(definitions|screens)/.test(path) ? path : section).slice(0, 6).map((one) => (
           <span key={one.word} className="flex items-center gap-1">{one.keys.map((key) => <kbd key={key} className="kbd">{key}</kbd>)}<span className="ml-1">{one.word}</span></span>
         ))}
         <span className="ml-auto flex items-center gap-1.5" role="status">

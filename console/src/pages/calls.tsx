@@ -76,6 +76,7 @@ export default function CallsPage() {
           <h2 className="text-[15px] font-semibold break-all">{selected.service}.{selected.operation || "?"}</h2>
           <p className={`mt-1 flex items-center gap-2 font-semibold ${selected.result === "answered" ? "text-ok" : "text-bad"}`}><Mark name={STATE_MARK[selected.result] ?? "none"} />{selected.result === "answered" ? "Answered" : `Ended in ${selected.fault}`} after {took(selected.micros)}</p>
           {selected.message && <p className="mt-1 break-words">{selected.message}</p>}
+          {selected.result === "failed" && <Picture key={selected.id} call={selected.id} />}
           <dl className="mt-3 grid grid-cols-[96px_minmax(0,1fr)] gap-y-1">
             {([["Call", selected.id], ["Caller", selected.caller || "no identity"], ["Release", `r${selected.release} in ${selected.environment}`], ["Face", `${selected.face}, status ${selected.status}`],
               ["Request", bytes(selected.request_bytes)], ["Answer", bytes(selected.response_bytes)]] as const).map(([word, value]) => (
@@ -86,6 +87,16 @@ export default function CallsPage() {
         </aside>
       )}
     </div>
+  );
+}
+
+/** The screen that a call stopped at, where one was kept. */
+function Picture({ call }: { call: string }) {
+  const { data } = useLoad<Call & { picture?: { title: string; lines: string[] } | null }>(`/calls/${encodeURIComponent(call)}`);
+  if (!data?.picture) return null;
+  return (
+    <figure className="mt-2"><figcaption className="lbl">The screen, {data.picture.title}</figcaption>
+      <pre className="term overflow-x-auto p-2 font-mono text-[6.2px] leading-[9px]">{data.picture.lines.join("\n")}</pre></figure>
   );
 }
 

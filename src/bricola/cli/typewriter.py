@@ -13,6 +13,7 @@ from bricola.client.screens import TerminalLine
 
 _COLOURS = {"blue": curses.COLOR_BLUE, "red": curses.COLOR_RED, "pink": curses.COLOR_MAGENTA, "green": curses.COLOR_GREEN,
             "turquoise": curses.COLOR_CYAN, "yellow": curses.COLOR_YELLOW, "white": curses.COLOR_WHITE}
+_CLEAR_COLOURS = {"blue": 75, "red": 203, "pink": 213, "green": 77, "turquoise": 80, "yellow": 221, "white": 255}  # of 256, read on black
 _CTRL = {"L": 12, "R": 18, "T": 20, "X": 24}
 _WAIT_MS = 40
 
@@ -113,7 +114,7 @@ class _Window:
         self._pairs: dict[str, int] = {}
         if curses.has_colors():
             curses.use_default_colors()
-            for number, (name, colour) in enumerate(_COLOURS.items(), 1):
+            for number, (name, colour) in enumerate((_CLEAR_COLOURS if curses.COLORS >= 256 else _COLOURS).items(), 1):
                 curses.init_pair(number, colour, -1)
                 self._pairs[name] = curses.color_pair(number)
 

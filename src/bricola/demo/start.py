@@ -35,6 +35,7 @@ CALLERS = {
     "night-batch": (["registry-clerk", "lock-desk", "auditor"], "Nightly jobs"),
 }
 SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk")
+FILMED = ("vessel-ledger", "berth")
 ENVIRONMENTS = ("rehearsal", "live")
 HOSTS = (  # name, kind, environment, backend, endpoint
     ("ledger-rehearsal", "ledger", "rehearsal", "ledger", "north"),
@@ -148,6 +149,8 @@ def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict
             client.release(service, "The first release of the demo")
             for environment in ENVIRONMENTS:
                 client.deploy(service, environment)
+        for flow in FILMED:
+            client.make_film(flow, "rehearsal")
     return {"users": users, "callers": callers, "ports": dict(ports)}
 
 

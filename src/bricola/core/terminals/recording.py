@@ -136,10 +136,22 @@ class Recording:
     messages: Mapping[str, tuple[int, int, int]] = field(default_factory=dict)  # screen: row, column, length of its message line
 
 
+def propose_name(screen: Screen) -> str:
+    """A name for a screen that nobody knows: the code in its first rows, else its first words. The same screen gets the same one."""
+    for row in range(min(3, screen.rows)):
+        code = next(
+            (one[0] for one in re.finditer(r"\S+", screen.lines[row]) if _CODE.fullmatch(one[0]) and any(map(str.isdigit, one[0]))), ""
+        )
+        if code:
+            return code.lower()
+    words = next((re.findall(r"[A-Za-z]{2,}", line) for line in screen.lines if re.search(r"[A-Za-z]{2,}", line)), [])
+    return "-".join(one.lower() for one in words[:3])[:40] or "blank"
+
+
 def guess(screen: Screen, row: int, column: int, length: int | None = None) -> Guess:
     """What stands at a place: named by the label before it, or above it where it is a column."""
     text = text_at(screen, Spot(row=row, column=column, length=length)).strip()
-    label = label_of(screen, row, column) or _heading(screen, row, column, length or max(1, len(text)))
+    label = label_of(screen, row, column) or _heading(screen, row, column, length or max(1, len(text)), True)
     return Guess(camel_case(label) or "value", label, *_type_of(text))
 
 
@@ -149,7 +161,7 @@ def guess_column(screen: Screen, rows: Iterable[int], column: int, length: int) 
     texts = [one for row in numbers if (one := screen.lines[row - 1][column - 1:column - 1 + length].strip())]
     kinds = {_type_of(one) for one in texts} or {_type_of("")}
     kind = next(iter(kinds)) if len(kinds) == 1 else _wider(kinds)
-    label = _heading(screen, min(numbers), column, length)
+    label = _heading(screen, min(numbers), column, length, False)
     return Guess(camel_case(label) or f"column{column}", label, *kind)
 
 
@@ -172,6 +184,22 @@ def columns_of(screen: Screen, first_row: int, last_row: int, first_column: int,
         else:
             spans.append([at, at])
     return [(first_column + start, end - start + 1) for start, end in spans]
+
+
+def widened(spans: Sequence[tuple[int, int]], numeric: Sequence[bool], first_column: int, last_column: int) -> list[tuple[int, int]]:
+    """The columns with the room that other rows may need: numbers grow to the left, texts to the right, up to a blank before the next."""
+    found: list[tuple[int, int]] = []
+    for index, (start, length) in enumerate(spans):
+        end = start + length - 1
+        if numeric[index]:
+            before = found[-1][0] + found[-1][1] - 1 if index else first_column - 2
+            start = max(before + 2, first_column)
+        else:
+            after = spans[index + 1][0] if index + 1 < len(spans) else last_column + 2
+            if index + 1 >= len(spans) or not numeric[index + 1]:
+                end = max(end, min(after - 2, last_column))
+        found.append((start, end - start + 1))
+    return found
 
 
 def _words(lines: Sequence[str], at: int) -> bool:
@@ -247,16 +275,17 @@ def _wider(kinds: set[tuple[str, str, Literal["point", "comma"], int | None]]) -
     return "string", "", "point", None
 
 
-def _heading(screen: Screen, row: int, column: int, length: int) -> str:
-    """The word above a column: the nearest row above in which letters stand over it, and none are below a blank row."""
+def _heading(screen: Screen, row: int, column: int, length: int, inside: bool) -> str:
+    """The word above a column: the nearest row above in which letters stand over it, up to a blank row. `inside` says that the row may
+    be inside a list, whose other rows are no headings."""
     for above in range(row - 1, max(0, row - 14), -1):
         line = screen.lines[above - 1]
         if not line.strip():
             return ""
         for word in re.finditer(r"\S+(?: \S+)*", line):
             start, end = word.start() + 1, word.end()
-            if start <= column + length - 1 and end >= column and any(one.isalpha() for one in word[0]) and above < row:
-                if screen.lines[row - 1][column - 1:column - 1 + length].strip() and _is_data(screen, above, row, column, length):
+            if start <= column + length - 1 and end >= column and any(one.isalpha() for one in word[0]):
+                if inside and _is_data(screen, above, row, column, length):
                     continue
                 return word[0]
     return ""

@@ -25,6 +25,7 @@ from bricola.core.terminals.recording import (
     guess_column,
     guess_pages,
     sample_inputs,
+    widened,
 )
 from bricola.core.terminals.screen import Screen
 from bricola.server.bricola import Bricola
@@ -44,7 +45,10 @@ def guess_place(plain: dict[str, Any], row: int, column: int, length: int | None
     if last_row is None or last_column is None:
         return asdict(guess(screen, row, column, length))
     last = min(max(row, last_row), screen.rows)
-    spans = columns_of(screen, row, last, column, min(max(column, last_column), screen.columns))
+    edge = min(max(column, last_column), screen.columns)
+    spans = columns_of(screen, row, last, column, edge)
+    numeric = [guess_column(screen, range(row, last + 1), *one).type in ("int", "decimal") for one in spans]
+    spans = widened(spans, numeric, column, edge)
     key, goes_on, ends = guess_pages(screen, last, engine)
     columns, taken = [], set[str]()
     for start, width in spans:

@@ -11,6 +11,7 @@ from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.terminals.film import plain_screen
 from bricola.core.terminals.recognise import Recogniser, compile_recogniser, recognise
+from bricola.core.terminals.recording import propose_name
 from bricola.core.terminals.screen import Screen
 from bricola.server.bricola import Bricola
 from bricola.server.runtime import bound_backend
@@ -32,7 +33,12 @@ class LiveTerminal:
     def view(self) -> dict[str, Any]:
         """The screen now, and by which name it is known."""
         screen = self.session.screen
-        return {"screen": plain_screen(screen), "known": self._name(screen), "connected": self.session.lost is None}
+        return {
+            "screen": plain_screen(screen),
+            "known": self._name(screen),
+            "proposed": propose_name(screen),
+            "connected": self.session.lost is None,
+        }
 
     def opened(self, pooled: bool) -> dict[str, Any]:
         terminal = self._backend.terminal
@@ -54,28 +60,33 @@ class LiveTerminal:
             session.place_cursor(cursor)
         since, began = session.records, time.perf_counter()
         await session.press(key)
-        await self._answered(since)
+        answered = await self._answered(since)
         self.moves += 1
         hidden = {one.start for one in before.inputs if one.hidden}
         return {
             "type": "moved",
             "number": self.moves,
             "before": plain_screen(before),
-            "known": self._name(before),
+            "was": self._name(before) or propose_name(before),
             "key": key,
             "typed": {str(at): None if at in hidden else text for at, text in fields.items() if text},
-            "came": self._name(session.screen),
-            "ms": round((time.perf_counter() - began) * 1000, 1),
+            "came": self._name(session.screen) or propose_name(session.screen),
+            "ms": round((answered - began) * 1000, 1),
             **self.view(),
         }
 
-    async def _answered(self, since: int) -> None:
+    async def _answered(self, since: int) -> float:
+        """Until the host has said all; when it did."""
         session = self.session
-        deadline = time.monotonic() + _ANSWER
-        while (left := deadline - time.monotonic()) > 0:
+        deadline = time.perf_counter() + _ANSWER
+        heard = time.perf_counter()
+        while (left := deadline - time.perf_counter()) > 0:
             settled = session.records > since and session.screen.settled
-            if not await session.heard(session.records, min(left, QUIET) if settled else left) and settled:
-                return
+            if await session.heard(session.records, min(left, QUIET) if settled else left):
+                heard = time.perf_counter()
+            elif settled:
+                break
+        return heard
 
     async def news(self) -> dict[str, Any]:
         """Wait for what the host says unasked."""
