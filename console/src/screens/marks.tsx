@@ -23,9 +23,9 @@ export function MarkLayer({ screen, places, lists, selected }: { screen: HostScr
             <Box area={{ row: one.first_row, column: first - 1, lastRow: one.last_row, lastColumn: last + 1 }} className={selected?.kind === "list" && selected.list === one ? "tmark-on" : "tmark-list"} />
             {one.columns.map((two) => {
               const whole = { row: one.first_row, column: two.column, lastRow: one.last_row, lastColumn: two.column + two.length - 1 };
-              return <div key={two.name} className="contents"><Box area={{ ...whole, lastRow: one.first_row }} className="tmark-output" /><Box area={whole} className=""><span className={`ttag bg-[#F3F7F4] ${tagSide(screen, whole, two.name.length)}`}>{two.name}</span></Box></div>;
+              return <div key={two.name} className="contents"><Box area={{ ...whole, lastRow: one.first_row }} className="tmark-output" /><Box area={whole} className=""><span className={`ttag bg-[#F3F7F4] ${two.type === "decimal" || two.type === "int" ? "right-0 left-auto!" : ""} ${tagSide(screen, whole, two.name.length)}`}>{two.name}</span></Box></div>;
             })}
-            {(one.goes_on ?? one.ends)?.row && <Box area={{ row: (one.goes_on ?? one.ends)?.row ?? 1, column: (one.goes_on ?? one.ends)?.column ?? 1, lastRow: (one.goes_on ?? one.ends)?.row ?? 1, lastColumn: ((one.goes_on ?? one.ends)?.column ?? 1) + ((one.goes_on ?? one.ends)?.text?.length ?? 1) - 1 }} className="tmark-more"><span className="ttag right-0 left-auto! bg-[#EBCB72]">{one.goes_on ? "goes on while it shows" : "ends where it shows"}</span></Box>}
+            {(one.goes_on ?? one.ends)?.row && <Box area={{ row: (one.goes_on ?? one.ends)?.row ?? 1, column: (one.goes_on ?? one.ends)?.column ?? 1, lastRow: (one.goes_on ?? one.ends)?.row ?? 1, lastColumn: ((one.goes_on ?? one.ends)?.column ?? 1) + ((one.goes_on ?? one.ends)?.text?.length ?? 1) - 1 }} className="tmark-more"><span className="ttag right-0 left-auto! bg-[#EBCB72]">{one.goes_on ? "goes on" : "the end"}</span></Box>}
           </div>
         );
       })}

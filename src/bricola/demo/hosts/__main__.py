@@ -6,6 +6,7 @@ Its first line of output is its port. Accounts are JSON: {"USER": {"password": "
 import argparse
 import asyncio
 import json
+import os
 import signal
 import sys
 from datetime import datetime
@@ -44,8 +45,18 @@ async def _run(arguments: argparse.Namespace) -> None:
     loop = asyncio.get_running_loop()
     for one in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(one, ended.set)
+    watching = asyncio.create_task(_outlived(ended))
     await ended.wait()
+    watching.cancel()
     await server.close()
+
+
+async def _outlived(ended: asyncio.Event) -> None:
+    """End when the program that started this one is gone, however it went."""
+    parent = os.getppid()
+    while os.getppid() == parent:  # noqa: ASYNC110 - the kernel tells nobody of it
+        await asyncio.sleep(1.0)
+    ended.set()
 
 
 def main() -> None:

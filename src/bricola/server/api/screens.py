@@ -165,7 +165,7 @@ async def terminal(socket: WebSocket, environment: str, backend: str, flow: str 
             await _converse(socket, live)
     except ProblemError as error:
         with contextlib.suppress(RuntimeError, WebSocketDisconnect):
-            await socket.send_json({"type": "ended", **problem_document(error, for_owners=True)})
+            await socket.send_json({**problem_document(error, for_owners=True), "type": "ended"})
     except WebSocketDisconnect:
         return
     with contextlib.suppress(RuntimeError):
