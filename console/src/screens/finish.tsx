@@ -15,7 +15,7 @@ export function FinishPanel({ recording, backend, environment, services, roles, 
 }) {
   const act = useAct();
   const [done, setDone] = useState<Finished>();
-  const send = (save: boolean) => act.run(async () => { setDone(await ask<Finished>("POST", "/screens-recordings", body(recording, backend, environment, save))); });
+  const send = (save: boolean) => act.run(async () => { setDone(undefined); setDone(await ask<Finished>("POST", "/screens-recordings", body(recording, backend, environment, save))); });
   const saved = Boolean(done?.changes.length);
   const set = (change: Partial<Recording>) => { setDone(undefined); onChange({ ...recording, ...change }); };
   return (
