@@ -106,13 +106,13 @@ def test_everything_is_reached_by_keyboard(page: Page, demo: Demo) -> None:
     expect(page.get_by_role("heading", level=1)).to_have_text("Calls")
     page.keyboard.press("g")
     page.keyboard.press("s")
-    expect(page.get_by_role("heading", level=1)).to_have_text("TonnageReport")
+    expect(page.get_by_role("heading", level=1)).to_have_text("BerthDesk")
     page.keyboard.press("t")
     expect(page.get_by_role("heading", level=1)).to_have_text("Test bench")
     page.keyboard.press("Control+k")
     page.keyboard.type("calls of")
     page.keyboard.press("Enter")
-    expect(page).to_have_url(re.compile(r"/calls\?service=TonnageReport"))
+    expect(page).to_have_url(re.compile(r"/calls\?service=BerthDesk"))
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_contain_text("Keys of this page")
     page.keyboard.press("Escape")
@@ -214,7 +214,7 @@ def test_a_second_editor_is_told_what_changed(desk: Page, own: Demo) -> None:
 
 
 def test_pools_are_watched_checked_stopped_and_started(desk: Page, own: Demo) -> None:
-    desk.goto(f"{own.url}/pools?view=live")
+    desk.goto(f"{own.url}/pools?view=live&pool=live+registry")
     pool = desk.get_by_role("region", name="registry in live")
     expect(pool).to_contain_text("serving")
     expect(pool.get_by_role("row", name=re.compile("warm.*main"))).not_to_have_count(0)
