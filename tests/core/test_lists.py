@@ -12,7 +12,7 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.screens import Reading
+from bricola.core.definitions.screens import Place, Reading
 from bricola.core.definitions.text import read_definition
 from bricola.core.problems import ProblemError
 from bricola.core.runtime.playing import Player
@@ -24,6 +24,7 @@ from bricola.core.terminals import telnet
 from bricola.core.terminals.host import Part, Pressed
 from bricola.core.terminals.host3270 import write_screen
 from bricola.core.terminals.reading import compile_reader, compile_writer
+from bricola.core.terminals.recognise import text_at
 from bricola.core.terminals.screen import Screen
 from bricola.core.terminals.terminal import TerminalSettings
 from bricola.core.terminals.tn3270 import Tn3270
@@ -32,7 +33,7 @@ from bricola.demo.hosts.application import Accounts, Application, View, typed
 from bricola.demo.hosts.ledger import Ledger
 from bricola.demo.hosts.records import LedgerFile
 from bricola.demo.hosts.server import Behaviour, HostServer
-from tests.core.terminals import accounts, backend_of, demo_host, handler_of, pool_to, problem_of, registry, scripted_host
+from tests.core.terminals import CATALOGUE, accounts, backend_of, demo_host, handler_of, pool_to, problem_of, registry, scripted_host
 
 __all__ = ["registry"]
 HOME = View((Part(1, 2, "HOME"), Part(5, 2, "Option"), Part(5, 20, "", protected=False, length=1, cursor=True)))
@@ -70,6 +71,21 @@ RECORD = "record: Item\nfields: {code: {type: string}, name: {type: string}}\n"
 
 def catalogue(region: str, record: str = RECORD) -> Catalogue:
     return Catalogue(read_definition(text) for text in (BACKEND, FLOW.replace("REGION", region), SERVICE, record))
+
+
+PATTERN = r"""
+screen-flow: due
+backend: desk
+output: {due: {type: decimal, fraction: 2}, remarks: {type: string}}
+screens:
+  home:
+    marks: [{row: 1, column: 2, text: HOME}]
+    places:
+      due: {row: 3, column: 1, pattern: 'EUR ([\d.,]+)'}
+      remarks: {row: 1, column: 10, length: 40, rows: 2}
+moves:
+- {on: home, read: [due, remarks]}
+"""
 
 
 def codes(count: int) -> list[str]:
@@ -341,6 +357,19 @@ def test_texts_of_a_screen_become_values_and_back(base: str, reading: dict[str, 
     assert str(found) == value
     if base in ("date", "dateTime", "time", "boolean", "string"):
         assert compile_writer(Reading(**reading), kind)(found) == text
+
+
+def test_areas_and_patterns_are_read() -> None:
+    lines = ["REMARKS  Heritage vessel, no".ljust(80), "         night passage".ljust(80), "TOTAL DUE: EUR 1,204.35 BY 30/11".ljust(80)]
+    screen = Screen(24, 80, "".join(lines) + " " * 80 * 21, (), 0, False)
+    place = Place(name="remarks", row=1, column=10, length=40, rows=2)
+    assert text_at(screen, place) == "Heritage vessel, no night passage"
+    definitions = CATALOGUE | Catalogue([read_definition(text) for text in (BACKEND, PATTERN)])
+    definition = definitions.find_flow("due")
+    assert definition is not None
+    source = resolve_flow(definition, definitions)
+    flow = compile_walks(definition, source.host, source.screens, source.inputs, source.outputs)
+    assert [str(one.of(screen)) for one in flow.task.steps[0].reads] == ["1204.35", "Heritage vessel, no night passage"]
 
 
 def test_what_is_no_value_is_told_with_its_place() -> None:

@@ -20,6 +20,7 @@ from bricola.core.runtime.pool import Pool
 from bricola.core.shapes.flows import resolve_flow
 from bricola.core.terminals.alarm import compare_shots, filled_places, nearest, sound
 from bricola.core.terminals.film import Film, Shot, plain_film, plain_screen, read_film, read_screen
+from bricola.core.terminals.guessing import columns_of, guess, guess_column, guess_pages, propose_name, widened
 from bricola.core.terminals.host import Part
 from bricola.core.terminals.recognise import compile_recogniser, differences
 from bricola.core.terminals.recording import (
@@ -29,14 +30,8 @@ from bricola.core.terminals.recording import (
     MarkedPlace,
     Recording,
     check,
-    columns_of,
     draft,
-    guess,
-    guess_column,
-    guess_pages,
-    propose_name,
     sample_inputs,
-    widened,
 )
 from bricola.core.terminals.screen import Screen
 from bricola.core.terminals.walks import CompiledFlow, compile_walks

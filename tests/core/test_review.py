@@ -256,6 +256,7 @@ CASES: dict[str, dict[str, Any]] = {
     "flow.most": in_flow("most: most", "most: code"),
     "binding.devices": in_gates(GATES.replace("tls", "devices: [G1, G2], tls")),
     "binding.film": in_gates("  gate: {film: level}\n"),
+    "flow.moved": in_flow("level", "level") | with_facts(moved={"level": "shown: the text 'LEVEL', it is gone"}),
     "parameter.context-type": in_service("{given: fixed, value: A}", "{given: context, value: now}")
     | {
         "changes": {

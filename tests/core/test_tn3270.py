@@ -212,3 +212,19 @@ def test_what_can_be_typed_shows_as_it_was_typed(page: str) -> None:
     assert [shown[code] for code in encode("".join(letters), page)] == letters
     with pytest.raises(ProblemError, match="has no"):
         encode("Ω", page, "name")
+
+
+@pytest.mark.parametrize(("size", "address"), [((62, 160), b"\x26\xb6"), ((130, 160), b"\x51\x36")])
+def test_a_dynamic_terminal_has_the_size_that_it_says(size: tuple[int, int], address: bytes) -> None:
+    """14-bit addresses up to 16,384 positions, 16-bit ones above."""
+    terminal = Tn3270(TerminalSettings(size=size, extended=False))
+    asked = terminal.receive(telnet.option(telnet.DO, telnet.TERMINAL_TYPE) + telnet.subnegotiation(telnet.TERMINAL_TYPE, b"\x01"))
+    assert b"IBM-DYNAMIC" in asked
+    reply = terminal.receive(telnet.record(bytes.fromhex("f3000501ff02")))
+    usable = reply[reply.index(b"\x81\x81") + 4:]
+    assert (int.from_bytes(usable[:2], "big"), int.from_bytes(usable[2:4], "big")) == (size[1], size[0])
+    position = size[0] * size[1] - 10
+    terminal.receive(telnet.record(b"\x7e\xc3\x11" + write_address(position, size[0] * size[1]) + "LAST".encode("cp037")))
+    assert write_address(position, size[0] * size[1]) == address
+    assert (terminal.screen.rows, terminal.screen.columns) == size
+    assert terminal.screen.characters[position:position + 4] == "LAST"

@@ -9,6 +9,7 @@ import { useLoad } from "../load";
 import { Problems } from "../parts/controls";
 import { EnvTag, Mark } from "../parts/marks";
 import { HostView } from "../screens/host";
+import { MarkLayer } from "../screens/marks";
 import { overlaid } from "../screens/typing";
 import type { Film, FilmCheck, FlowRow } from "../screens/types";
 import { mayAtLeast, useSession } from "../session";
@@ -57,7 +58,7 @@ export default function ScreensPage() {
           <span className="ml-auto text-xs text-ink2">{chosen.writes ? "Writes on the host" : "Only reads"}</span></div>}
         {chosen && !chosen.film && <p className="text-ink2">It has no film yet. Film it where the host is, at the right.</p>}
         {screen && shot && <>
-          <HostView screen={overlaid(screen, shot.typed)} cursor={screen.cursor} name={`Move ${index + 1}, ${shot.known}`} status={<><b className="font-semibold text-(--term-hi)">{STAGES[shot.stage] ?? shot.stage}</b><span>{shot.known || "a screen without a name"}</span><span>{shot.key} brings {shot.came || "a screen without a name"}</span></>} />
+          <HostView screen={overlaid(screen, shot.typed)} marks={<MarkLayer screen={screen} places={(chosen?.places ?? []).filter((one) => one.screen === shot.known)} lists={(chosen?.lists ?? []).filter((one) => one.screen === shot.known)} selected={undefined} />} cursor={screen.cursor} name={`Move ${index + 1}, ${shot.known}`} status={<><b className="font-semibold text-(--term-hi)">{STAGES[shot.stage] ?? shot.stage}</b><span>{shot.known || "a screen without a name"}</span><span>{shot.key} brings {shot.came || "a screen without a name"}</span></>} />
           <div className="flex items-center gap-2"><button type="button" className="btn" aria-disabled={index === 0} onClick={() => setAt(Math.max(0, index - 1))}>Move before</button>
             <button type="button" className="btn" aria-disabled={index + 1 >= shots.length} onClick={() => setAt(Math.min(shots.length - 1, index + 1))}>Next move</button>
             <span className="text-xs text-ink2">Move {index + 1} of {shots.length}, filmed in {film.data?.environment} {when(film.data?.at ?? "")} by {film.data?.author}</span></div></>}

@@ -43,7 +43,7 @@ export interface Guess extends Look { name: string; label: string }
 export interface RegionGuess { columns: (Guess & { column: number; length: number })[]; press: string; goes_on: TextMark | null; ends: TextMark | null }
 
 export interface FlowRow {
-  flow: string; description: string; backend: string; engine: string; writes: boolean; moves: number; services: string[]; environments: string[];
+  flow: string; description: string; backend: string; engine: string; writes: boolean; moves: number; places: Place[]; lists: List[]; services: string[]; environments: string[];
   film: { environment: string; at: string; author: string; screens: number; moves: number } | null; checks: FilmCheck[];
 }
 

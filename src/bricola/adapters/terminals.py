@@ -29,7 +29,7 @@ _SIGN_OFF_SECONDS = 2.0
 
 def new_terminal(engine: str, host: TerminalHost, device: str = "", user: str = "", password: str = "") -> Terminal:
     """A terminal that has not talked yet."""
-    settings = TerminalSettings(host.model, host.colour, device, host.code_page, host.extended, host.wide, user, password)
+    settings = TerminalSettings(host.model, host.size, host.colour, device, host.code_page, host.extended, host.wide, user, password)
     return Tn3270(settings) if engine == "tn3270" else Tn5250(settings)
 
 

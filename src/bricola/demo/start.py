@@ -44,6 +44,7 @@ HOSTS = (  # name, kind, environment, backend, endpoint
     ("berths-rehearsal", "berths", "rehearsal", "berths", "basin"),
     ("berths-live", "berths", "live", "berths", "basin"),
 )
+BROADCAST_EVERY = 25  # keys of a session in live, after which a message to all desks covers the screen
 CREDENTIALS = {"ledger-clerk-rehearsal": "LKCLERK", "ledger-clerk-live": "LKDESK", "berth-desk-rehearsal": "LKCLERK",
                "berth-desk-live": "LKDESK"}
 
@@ -70,7 +71,11 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
     passwords = {} if accounts.exists() else make_accounts(accounts)
     hosts = HostProcesses(accounts)
     hosts.start(
-        [HostPlan(name, kind, data / environment / "registry.db") for name, kind, environment, _, _ in HOSTS], state.get("ports", {})
+        [
+            HostPlan(name, kind, data / environment / "registry.db", BROADCAST_EVERY if environment == "live" else 0)
+            for name, kind, environment, _, _ in HOSTS
+        ],
+        state.get("ports", {}),
     )
 
     def ready(bricola: Bricola, address: str) -> None:

@@ -7,8 +7,8 @@ backend, so that no flow holds a secret.
 
 from typing import Annotated, ClassVar, Literal
 
-from pydantic import BeforeValidator, StringConstraints
 from pydantic import Field as Described
+from pydantic import StringConstraints
 
 from bricola.core.definitions.base import ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Scalar
 from bricola.core.definitions.parts import TypedPart
@@ -96,7 +96,7 @@ class ListRegion(NamedPart):
     place; a first row that is the last one again is left out. Blank rows are none; lines with a mark in `skip` are passed over.
     """
 
-    rows: Annotated[tuple[Row, Row], BeforeValidator(lambda value: tuple(value) if isinstance(value, list) else value)]
+    rows: tuple[Row, Row]
     lines: int = Described(1, ge=1, le=10)  # of one row
     columns: NamedParts[ListColumn] = Described(min_length=1)
     skip: tuple[LineMark, ...] = ()
@@ -191,6 +191,7 @@ class TerminalHost(Frozen):
     """What is the same in every environment: how the host talks, the screens that all flows meet, and the ways on, off and out."""
 
     model: Literal[2, 3, 4, 5] = 2  # of a 3270
+    size: tuple[Row, Column] | None = None  # rows and columns of a dynamic 3270, beside 24 x 80
     wide: bool = False  # a 5250 of 27x132
     colour: bool = True
     extended: bool = True  # TN3270E where the host offers it

@@ -39,6 +39,11 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
                 yield finding("binding.file-missing", f"The file of {name} does not exist.", f"{where}, file",
                               found=facts.missing_files[name], mend="Correct 'file:', or put the database there.",
                               command=f"bricola check {environment.name} {name}")
+    for kind, name in dict.fromkeys(one.source for one in service.operations):
+        if kind == "screen-flow" and name in facts.moved:
+            yield finding("flow.moved", f"The host in {environment.name} is not as {name} was filmed.", f"screen-flow {name}, screens",
+                          found=facts.moved[name], mend="Correct the screens, or film the walk anew.",
+                          command=f"bricola screens check {environment.name} {name}")
     yield from _environment(catalogue, service, environment, facts)
 
 

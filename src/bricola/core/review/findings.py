@@ -60,6 +60,7 @@ class Facts:
     engines: frozenset[str] | None = None
     credentials: Mapping[str, CredentialFact] | None = None
     held_roles: frozenset[str] | None = None
+    moved: Mapping[str, str] = field(default_factory=dict)  # screen flow -> what its last check found on the host of the environment
     missing_files: Mapping[str, str] = field(default_factory=dict)  # backend -> the file that is not there
     empty_fields: frozenset[tuple[str, str]] = frozenset()  # (object, field) that had no value in any row that was looked at
     rows_looked_at: int = 0
@@ -169,6 +170,7 @@ RULES: dict[str, Rule] = {one.code: one for one in (
     Rule("binding.read-only", "environment", _E, "An operation that writes cannot run where nothing may be written.", True),
     Rule("binding.devices", "environment", _W, "A session without an LU or device name of its own cannot be opened.", True),
     Rule("binding.film", "environment", _W, "A film answers what was recorded once; callers of a protected environment expect the host."),
+    Rule("flow.moved", "environment", _W, "A screen that is not as it was filmed stops the first call that meets it."),
     Rule("binding.requests", "environment", _H, "After a crash only a mark in the backend itself tells whether a repeated write was done."),
     Rule("context.unused", "environment", _H, "A context value that no operation takes has no effect."),
     Rule("backend.engine", "environment", _E, "This installation has no adapter for the backend's kind."),

@@ -319,7 +319,7 @@ class _Writer:
         if begun + 2 > len(self._data):
             raise DataStreamError("The record ends in the middle of an order", len(self._data))
         self._at += 2
-        address = read_address(self._data[begun], self._data[begun + 1])
+        address = read_address(self._data[begun], self._data[begun + 1], self._buffer.size)
         if address is None or address >= self._buffer.size:
             raise DataStreamError("The address is off the screen", begun)
         return address

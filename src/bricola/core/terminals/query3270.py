@@ -8,7 +8,10 @@ def query_reply(alternate: tuple[int, int], colour: bool, asked: bytes | None = 
     rows, columns = alternate
     size = rows * columns
     bodies = {
-        _USABLE: bytes((0x01, 0x00)) + _words(columns, rows) + bytes.fromhex("01000A02E50002006F090C") + _words(size),
+        _USABLE: bytes((0x03 if size > 16_384 else 0x01, 0x00))
+        + _words(columns, rows)
+        + bytes.fromhex("01000A02E50002006F090C")
+        + _words(size),
         _COLOUR: b"\x00\x10\x00\xf4" + b"".join(bytes((code, code if colour else 0xF4)) for code in range(0xF1, 0x100)),
         _HIGHLIGHT: bytes.fromhex("0500F0F1F1F2F2F4F4F8F8"),
         _MODES: b"\x00\x01\x02",

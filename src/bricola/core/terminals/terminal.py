@@ -22,11 +22,13 @@ _NUMBERS = frozenset("0123456789.,-+ ")
 class TerminalSettings:
     """What the terminal says that it is. `lu` is a wanted device or LU name; '' leaves the choice to the host.
 
-    `model` is the 3270 model (2-5); `wide` is the 5250 of 27x132. `user` and `password` sign a 5250 on by itself where the host allows
-    it (RFC 4777, section 5), in clear text: over TLS only.
+    `model` is the 3270 model (2-5), whose second size is a given one with `size` (rows, columns: a dynamic terminal); `wide` is the
+    5250 of 27x132. `user` and `password` sign a 5250 on by itself where the host allows it (RFC 4777, section 5), in clear text: over
+    TLS only.
     """
 
     model: int = 2
+    size: tuple[int, int] | None = None
     colour: bool = True
     lu: str = ""
     code_page: str = "cp037"
@@ -37,7 +39,9 @@ class TerminalSettings:
 
     @property
     def type_name(self) -> str:
-        """The terminal type of a 3270 (RFC 1576)."""
+        """The terminal type of a 3270 (RFC 1576, RFC 2355)."""
+        if self.size is not None:
+            return "IBM-DYNAMIC"
         return f"IBM-327{9 if self.colour else 8}-{self.model}-E"
 
 

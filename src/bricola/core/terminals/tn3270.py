@@ -47,7 +47,8 @@ class Tn3270(Terminal):
         super().__init__(settings)
         if not settings.extended:
             self.accepted = super().accepted
-        self.buffer = Buffer3270(alternate=MODELS[settings.model], code_page=settings.code_page)
+        self._alternate = settings.size or MODELS[settings.model]
+        self.buffer = Buffer3270(alternate=self._alternate, code_page=settings.code_page)
         self._extended = False  # TN3270E
         self._functions: frozenset[int] = frozenset()
         self._sequence = 0
@@ -109,7 +110,7 @@ class Tn3270(Terminal):
         say: Callable[[bytes], bytes] = lambda words: telnet.subnegotiation(telnet.TN3270E, words)  # noqa: E731
         head = tuple(data[:2])
         if head == (_SEND, _DEVICE_TYPE):
-            name = f"IBM-3278-{self._settings.model}-E".encode("ascii")
+            name = (self._settings.type_name if self._settings.size else f"IBM-3278-{self._settings.model}-E").encode("ascii")
             wanted = bytes((_CONNECT,)) + self._settings.lu.encode("ascii") if self._settings.lu else b""
             return say(bytes((_DEVICE_TYPE, _REQUEST)) + name + wanted)
         if head == (_DEVICE_TYPE, _IS):
@@ -204,7 +205,7 @@ class Tn3270(Terminal):
         if what in (0x02, 0x03):
             asked = more[1:] if what == 0x03 and more and more[0] == 0x00 else None
             self.buffer.locked = True
-            return self._sent(query_reply(MODELS[self._settings.model], self._settings.colour, asked))
+            return self._sent(query_reply(self._alternate, self._settings.colour, asked))
         aid, self.buffer.aid = self.buffer.aid, 0x61
         try:
             reads: dict[int, Callable[[], bytes]] = {

@@ -11,6 +11,7 @@ from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.review import review
 from bricola.core.shapes.flows import resolve_flow
 from bricola.core.terminals.film import Shot, plain_film, read_screen
+from bricola.core.terminals.guessing import columns_of, guess, guess_column, guess_pages, widened
 from bricola.core.terminals.recording import (
     MarkedColumn,
     MarkedFault,
@@ -18,14 +19,9 @@ from bricola.core.terminals.recording import (
     MarkedPlace,
     Recording,
     check,
-    columns_of,
     draft,
     film_of,
-    guess,
-    guess_column,
-    guess_pages,
     sample_inputs,
-    widened,
 )
 from bricola.core.terminals.screen import Screen
 from bricola.server.bricola import Bricola

@@ -14,7 +14,7 @@ from bricola.server.bricola import Bricola
 from bricola.server.runtime import ENGINES
 from bricola.server.usecases.compare import breaking_changes, draft_side, released_side
 from bricola.server.usecases.lookup import find_environment, find_service
-from bricola.store import credentials, people, releases
+from bricola.store import credentials, films, people, releases
 
 LOOKED_AT = 10_000  # rows in which a field that never has a value is looked for
 
@@ -39,10 +39,21 @@ async def gather_facts(bricola: Bricola, catalogue: Catalogue, service: ServiceD
         held_roles=frozenset(role for one in callers for role in one.roles),
         missing_files=_missing_files(bricola, catalogue, service, environment) if environment is not None else {},
         empty_fields=empty, rows_looked_at=LOOKED_AT,
+        moved=await _moved(bricola, environment) if environment is not None else {},
         pools=_pools(bricola, environment) if environment is not None else {},
         breaking=await _breaking(bricola, service) if release is None else (),
         passed=await _passed(bricola, service, environment, release) if environment is not None and release is not None else None,
     )
+
+
+async def _moved(bricola: Bricola, environment: EnvironmentDefinition) -> dict[str, str]:
+    """What the last checks of films found there, by flow."""
+    found = {}
+    for one in await bricola.storage.main(films.checks):
+        if one["environment"] == environment.name and not one["passed"]:
+            told = [f"{two['screen']}: {two['what']}, {two['found']}" for two in one["moved"]]
+            found[one["flow"]] = "; ".join(told[:3]) or (one["stopped"] or {}).get("message", "")
+    return found
 
 
 async def _credentials(bricola: Bricola) -> dict[str, CredentialFact]:

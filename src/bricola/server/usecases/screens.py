@@ -51,13 +51,57 @@ async def flows(bricola: "Bricola") -> list[dict[str, Any]]:
                                                                                 for two in service.operations)]
         backend = bricola.catalogue.find_backend(one.backend)
         bound = [place.name for place in bricola.catalogue.environments() if place.binding(one.backend) is not None]
-        found.append({
-            "flow": one.name, "description": one.description, "backend": one.backend, "engine": backend.engine if backend else "",
-            "writes": one.writes, "moves": len(one.moves), "services": users, "environments": bound,
-            "film": {"environment": film.environment, "at": film.at, "author": film.author, "screens": len(film.content["screens"]),
-                     "moves": len(film.content["shots"])} if film else None,
-            "checks": [check for check in checked if check["flow"] == one.name]})
+        found.append(
+            {
+                "flow": one.name,
+                "description": one.description,
+                "backend": one.backend,
+                "engine": backend.engine if backend else "",
+                "writes": one.writes,
+                "moves": len(one.moves),
+                "places": _places(one),
+                "lists": _lists(one),
+                "services": users,
+                "environments": bound,
+                "film": {
+                    "environment": film.environment,
+                    "at": film.at,
+                    "author": film.author,
+                    "screens": len(film.content["screens"]),
+                    "moves": len(film.content["shots"]),
+                }
+                if film
+                else None,
+                "checks": [check for check in checked if check["flow"] == one.name],
+            }
+        )
     return found
+
+
+def _places(flow: ScreenFlowDefinition) -> list[dict[str, Any]]:
+    """What is typed and read where, for the marks on pictures."""
+    kinds: dict[tuple[str, str], str] = {}
+    for move in (*flow.moves, *flow.back):
+        kinds |= {(move.on, name): "output" for name in move.read}
+        kinds |= {(move.on, fill.name): "input" if fill.input else "fixed" for fill in move.fill}
+    return [{"screen": screen.name, "name": one.name, "kind": kinds[screen.name, one.name], "row": one.row, "column": one.column,
+             "length": one.length} for screen in flow.screens for one in screen.places if (screen.name, one.name) in kinds]
+
+
+def _lists(flow: ScreenFlowDefinition) -> list[dict[str, Any]]:
+    return [
+        {
+            "screen": screen.name,
+            "name": one.name,
+            "first_row": one.rows[0],
+            "last_row": one.rows[1],
+            "columns": [{"name": two.name, "column": two.column, "length": two.length, "type": ""} for two in one.columns],
+            "goes_on": one.goes_on[0].model_dump(exclude_defaults=True) if one.goes_on else None,
+            "ends": one.ends[0].model_dump(exclude_defaults=True) if one.ends else None,
+        }
+        for screen in flow.screens
+        for one in screen.lists
+    ]
 
 
 async def load_films(bricola: "Bricola") -> None:

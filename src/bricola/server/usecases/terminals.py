@@ -10,8 +10,8 @@ from bricola.adapters.terminals import SocketTerminal, TerminalKind
 from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.terminals.film import plain_screen
+from bricola.core.terminals.guessing import propose_name
 from bricola.core.terminals.recognise import Recogniser, compile_recogniser, recognise
-from bricola.core.terminals.recording import propose_name
 from bricola.core.terminals.screen import Screen
 from bricola.server.bricola import Bricola
 from bricola.server.runtime import bound_backend
