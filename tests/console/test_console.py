@@ -214,7 +214,7 @@ def test_a_second_editor_is_told_what_changed(desk: Page, own: Demo) -> None:
 
 
 def test_pools_are_watched_checked_stopped_and_started(desk: Page, own: Demo) -> None:
-    desk.goto(f"{own.url}/pools?view=live&pool=live+registry")
+    desk.goto(f"{own.url}/pools?view=live&pool=registry+live")
     pool = desk.get_by_role("region", name="registry in live")
     expect(pool).to_contain_text("serving")
     expect(pool.get_by_role("row", name=re.compile("warm.*main"))).not_to_have_count(0)

@@ -111,21 +111,23 @@ def register(app: typer.Typer) -> None:
     @app.command("connect", rich_help_panel=panel)
     def connect_backend(
         name: str, environment: str,
-        engine: Annotated[str, typer.Option(help="sqlite, postgresql or mariadb.")],
+        engine: Annotated[str, typer.Option(help="sqlite, postgresql, mariadb, tn3270 or tn5250.")],
         address: Annotated[str, typer.Option(help="host:port of the server.")] = "",
         file: Annotated[str, typer.Option(help="The file of a SQLite database, below the service's data folder.")] = "",
         database: Annotated[str, typer.Option(help="The database on the server.")] = "",
         credential: Annotated[str, typer.Option(help="A stored credential: bricola credentials add.")] = "",
         tls: Annotated[str, typer.Option(help="off, encrypt or verify.")] = "off",
         read_only: Annotated[bool, typer.Option("--read-only", help="Nothing can be written through it.")] = False,
+        device: Annotated[list[str] | None, typer.Option(help="An LU or device name of a terminal host; once for each session.")] = None,
         description: str = "", at: At = "", as_json: Json = False,
     ) -> None:
         """Define a backend where it is new, and bind it in an environment; takes effect at once."""
-        if engine not in ("sqlite", "postgresql", "mariadb"):
+        if engine not in ("sqlite", "postgresql", "mariadb", "tn3270", "tn5250"):
             raise ProblemError(Problem("connect.engine", "There is no such engine.", place="--engine",
-                                       expected="sqlite, postgresql or mariadb",
+                                       expected="sqlite, postgresql, mariadb, tn3270 or tn5250",
                                        found=engine))
-        binding = {"file": file, "address": address, "database": database, "credential": credential, "tls": tls, "read_only": read_only}
+        binding = {"file": file, "address": address, "database": database, "credential": credential, "tls": tls, "read_only": read_only,
+                   "devices": device or []}
         with connect(at) as client:
             found = client.connect_backend(name, environment, engine, binding, description)
             if as_json:

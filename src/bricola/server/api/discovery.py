@@ -36,11 +36,12 @@ class Place(BaseModel):
     credential: Text = ""
     tls: Literal["off", "encrypt", "verify"] = "off"
     read_only: bool = False
+    devices: list[Text] = []
 
 
 class NewBackend(BaseModel):
     name: Word
-    engine: Literal["sqlite", "postgresql", "mariadb"]
+    engine: Literal["sqlite", "postgresql", "mariadb", "tn3270", "tn5250"]
     description: Text = ""
     binding: Place
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from bricola.adapters.discovery import mariadb, postgres, sqlite
 from bricola.core.definitions.folder import default_path
-from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, PoolSettings
+from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition
 from bricola.core.definitions.objects import ObjectDefinition
 from bricola.core.definitions.text import write_definition
 from bricola.core.discovery.draft import USUAL, Wish, draft
@@ -117,7 +117,9 @@ async def connect(
                                    mend=f"Define it first: a file with 'backend: {name}' and 'terminal:', and bricola apply."))
     backend = existing or BackendDefinition(name=name, engine=engine, description=description)
     old = place.binding(name)
-    bound = Binding(name=name, pool=old.pool if old is not None else PoolSettings(), **binding)
+    kept = {"pool": old.pool, "requests": old.requests, "limits": old.limits} if old is not None else {}
+    devices = tuple(binding.pop("devices", ())) or (old.devices if old is not None else ())
+    bound = Binding(name=name, devices=devices, **kept, **binding)
     bound_there = tuple(bound if one.name == name else one for one in place.backends) if old is not None else (*place.backends, bound)
     changed = place.model_copy(update={"backends": bound_there})
     paths = {one.reference: one.path for one in bricola.drafts}
