@@ -13,6 +13,8 @@ from typing import Any
 import pytest
 from hypothesis import settings
 
+from bricola.demo.start import catalogue_files, placed
+
 settings.register_profile("bricola", deadline=None)  # how long an example takes says more of the machine than of the code
 settings.load_profile("bricola")
 
@@ -41,6 +43,10 @@ class Demo:
     def address(self, environment: str = "live", face: str = "soap") -> str:
         return next(one[face] for one in self.facts["services"]
                     if one["environment"] == environment and one["service"] == "VesselRegistry")
+
+    def files(self) -> dict[str, str]:
+        """The definitions that the demo began with, by path."""
+        return placed(catalogue_files(), {one["name"]: one["port"] for one in self.facts["backends"]})
 
     @property
     def environ(self) -> dict[str, str]:

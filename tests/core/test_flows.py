@@ -84,7 +84,7 @@ async def test_what_cannot_be_typed_is_refused_before_a_key_is_pressed(registry:
         await until(settled(pool))
         keys = server.keys
         letter = await problem_of(call({"code": "ALD€-1"}))
-        assert (letter.code, letter.place) == ("codepage.character", "input code")
+        assert (letter.code, letter.place) == ("codepage.character", "GetBerth/code")
         assert '"€"' in letter.message
         long = await problem_of(call({"code": "ALDERFEN-1"}))
         assert (long.code, long.found) == ("terminal.too-long", "10 characters")

@@ -12,7 +12,6 @@ import httpx
 import pytest
 
 from bricola.client import Client, FaultError, ProblemError, ServiceClient
-from bricola.demo.start import catalogue_files
 from tests.conftest import Demo, start_demo, stop_demo
 
 
@@ -36,8 +35,8 @@ def place(client: Client, environment: str) -> dict[str, Any]:
     return next(one for one in row["deployments"] if one["environment"] == environment)
 
 
-def edited(words: str) -> dict[str, str]:
-    files = catalogue_files()
+def edited(own: Demo, words: str) -> dict[str, str]:
+    files = own.files()
     path = "registry/VesselRegistry.yaml"
     return files | {path: files[path].replace("The register of vessels of Larkmere Waterways", words)}
 
@@ -45,10 +44,10 @@ def edited(words: str) -> dict[str, str]:
 def test_from_edit_to_release_to_live_and_away_again(own: Demo, client: Client) -> None:
     with pytest.raises(ProblemError, match="Nothing changed"):
         client.release("VesselRegistry")
-    plan = client.apply(edited("Edited words"), plan_only=True)
+    plan = client.apply(edited(own, "Edited words"), plan_only=True)
     assert [one["name"] for one in plan if one["action"] != "unchanged"] == ["VesselRegistry"]
     assert client.service("VesselRegistry")["draft"] == "released"
-    client.apply(edited("Edited words"))
+    client.apply(edited(own, "Edited words"))
     assert client.service("VesselRegistry")["draft"] == "edited"
     assert b"Edited words" not in httpx.get(own.address("rehearsal") + "?wsdl").content  # a draft is never live
     number = client.release("VesselRegistry", "New words")["release"]
@@ -68,7 +67,7 @@ def test_from_edit_to_release_to_live_and_away_again(own: Demo, client: Client) 
 
 
 def test_swapping_under_load_loses_no_call(own: Demo, client: Client) -> None:
-    client.apply(edited("Swapped words"))
+    client.apply(edited(own, "Swapped words"))
     second = client.release("VesselRegistry")["release"]
     stop = threading.Event()
     statuses: list[int] = []
@@ -103,7 +102,7 @@ def test_swapping_under_load_loses_no_call(own: Demo, client: Client) -> None:
 
 def test_a_table_that_is_not_there_stops_the_deployment_and_not_the_service(own: Demo, client: Client) -> None:
     before = place(client, "live")["release"]
-    files = catalogue_files()
+    files = own.files()
     path = "registry/vessel.yaml"
     client.apply(files | {path: files[path].replace("table: vessel", "table: vessels_of_old")})
     number = client.release("VesselRegistry")["release"]
@@ -122,7 +121,7 @@ def test_a_table_that_is_not_there_stops_the_deployment_and_not_the_service(own:
 
 
 def test_an_environment_is_a_live_setting(own: Demo, client: Client) -> None:
-    files = catalogue_files()
+    files = own.files()
     path = "environments/live.yaml"
     moved = files[path].replace("live/registry.db", "live/gone.db")
     client.apply(files | {path: moved})
@@ -146,15 +145,15 @@ def test_an_environment_is_a_live_setting(own: Demo, client: Client) -> None:
     with pytest.raises(ProblemError) as caught:
         client.deploy("VesselRegistry", "live", 1)
     assert "gone.db" in caught.value.problem.found  # those who run the service see the cause, callers do not
-    client.apply(files | {path: files[path].replace("address", "x") + "address: https://registry.larkmere.example/\n"})
+    client.apply(files | {path: files[path] + "address: https://registry.larkmere.example/\n"})
     assert place(client, "live")["state"] == "serving"
     assert place(client, "live")["soap"] == "https://registry.larkmere.example/soap/live/VesselRegistry"
     client.apply(files)
 
 
-def test_export_gives_back_what_was_applied(client: Client) -> None:
-    client.apply(catalogue_files(), remove_others=True)
-    assert client.export() == catalogue_files()
+def test_export_gives_back_what_was_applied(own: Demo, client: Client) -> None:
+    client.apply(own.files(), remove_others=True)
+    assert client.export() == own.files()
 
 
 def test_roles_of_users_and_wrong_passwords(own: Demo) -> None:

@@ -98,6 +98,9 @@ def test_films_are_listed_shown_made_and_held_against_the_host(own: Demo) -> Non
         assert found.returncode == 1
         assert "the text 'Gone on'" in found.stdout
         assert "not as vessel-ledger was filmed" in own.run("review", "LockLedger", "live").stdout
+        client.apply({path: text.replace("writes: false\n", "")})
+        assert "skipped: it writes on the host" in ok(own, "screens", "check", "live", "vessel-ledger")
+        assert "--writes" in own.run("screens", "film", "vessel-ledger", "rehearsal").stderr
         client.apply({path: text})
     assert "as filmed" in ok(own, "screens", "check", "live", "vessel-ledger")
 

@@ -23,7 +23,7 @@ export default function DatabasePage() {
   const [view] = useLens();
   const [search, setSearch] = useSearchParams();
   const ends = useLoad<BackendEnd[]>("/backends");
-  const bound = (ends.data ?? []).filter((one) => one.bound);
+  const bound = (ends.data ?? []).filter((one) => one.bound && !one.engine.startsWith("tn"));
   const place = bound.find((one) => `${one.environment} ${one.backend}` === search.get("place")) ?? bound.find((one) => one.environment === view) ?? bound[0];
   const [narrow, setNarrow] = useState("");
   const base = place ? `/discovery/${encodeURIComponent(place.environment)}/${encodeURIComponent(place.backend)}` : null;

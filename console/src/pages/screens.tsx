@@ -76,8 +76,9 @@ export default function ScreensPage() {
                   {check && <span className="ml-auto text-xs text-ink3">{when(check.at)}</span>}</p>
                 {check?.moved.map((one, number) => <p key={number} className="mt-1 text-xs"><b className="font-mono">{one.screen}</b>: {one.what}, expected {one.expected}: <span className="text-warn">{one.found}</span></p>)}
                 {check?.stopped && <p className="mt-1 text-xs text-bad">{check.stopped.message} {check.stopped.expected && `Expected ${check.stopped.expected}, `}{check.stopped.found && `found ${check.stopped.found}.`}</p>}
-                <p className="mt-1.5 flex gap-2">{mayAtLeast(person, "operator") && chosen.film && <button type="button" className="btn" aria-disabled={act.busy} onClick={() => hold(environment)}>Check now</button>}
-                  {mayAtLeast(person, "integrator") && <button type="button" className="btn" aria-disabled={act.busy} onClick={() => again(environment)}>{chosen.film ? "Film again" : "Film it"}</button>}</p>
+                <p className="mt-1.5 flex gap-2">{mayAtLeast(person, "operator") && chosen.film && !chosen.writes && <button type="button" className="btn" aria-disabled={act.busy} onClick={() => hold(environment)}>Check now</button>}
+                  {mayAtLeast(person, "integrator") && !chosen.writes && <button type="button" className="btn" aria-disabled={act.busy} onClick={() => again(environment)}>{chosen.film ? "Film again" : "Film it"}</button>}</p>
+                {chosen.writes && <p className="text-xs text-ink2">It writes on the host, so walking it takes consent: <span className="font-mono">bricola screens check {environment} {chosen.flow} --writes</span></p>}
               </div>);
           })}
           {act.problems.length > 0 && <div className="px-4 py-2"><Problems problems={act.problems} /></div>}

@@ -38,11 +38,12 @@ def register(app: typer.Typer) -> None:
     def film(
         flow: str, environment: str,
         values: Annotated[list[str] | None, typer.Argument(help="Inputs as name=value; samples stand in for the others.")] = None,
+        writes: Annotated[bool, typer.Option("--writes", help="Walk it although it writes on the host.")] = False,
         at: At = "", as_json: Json = False,
     ) -> None:
         """Walk a flow on the live host, on a session of its own, and keep the screens and moves as its film."""
         with connect(at) as client:
-            made = client.make_film(flow, environment, parse_values(values or []))
+            made = client.make_film(flow, environment, parse_values(values or []), writes)
         if as_json:
             print_json(made)
             return
@@ -77,11 +78,12 @@ def register(app: typer.Typer) -> None:
     def check(
         environment: str,
         flow: Annotated[str, typer.Argument(help="One flow; all that have a film when left out.")] = "",
+        writes: Annotated[bool, typer.Option("--writes", help="Also walk flows that write on the host.")] = False,
         at: At = "", as_json: Json = False,
     ) -> None:
         """Hold the films against the live host, and name what moved. Exit status 1 when something did."""
         with connect(at) as client:
-            found = client.check_screens(environment, flow)
+            found = client.check_screens(environment, flow, writes)
         if as_json:
             print_json(found)
         elif not found:
@@ -119,6 +121,11 @@ def _check_words(checks: list[dict[str, Any]]) -> str:
 
 
 def _print_check(one: dict[str, Any]) -> None:
+    if one["skipped"]:
+        out.print(
+            f"[bold]{text(one['flow'])}[/] in {text(one['environment'])}  [dim]– skipped: {text(one['skipped'])}; --writes walks it[/]"
+        )
+        return
     mark = "[green]● as filmed[/]" if one["passed"] else "[red]✕ not as filmed[/]"
     out.print(f"[bold]{text(one['flow'])}[/] in {text(one['environment'])} at {text(one['endpoint'] or '?')}  {mark}")
     if one["screens"]:

@@ -60,13 +60,14 @@ class ScreenCalls(ApiConnection):
         """The recorded screens and moves of a flow."""
         return dict(self._ask("GET", f"/screens/{flow}/film"))
 
-    def make_film(self, flow: str, environment: str, inputs: Json | None = None) -> Json:
-        """Walk a flow on the live host and keep what was seen."""
-        return dict(self._ask("POST", f"/screens/{flow}/film/{environment}", json={"inputs": inputs or {}}))
+    def make_film(self, flow: str, environment: str, inputs: Json | None = None, writes: bool = False) -> Json:
+        """Walk a flow on the live host and keep what was seen; `writes` consents to walk one that writes."""
+        return dict(self._ask("POST", f"/screens/{flow}/film/{environment}", json={"inputs": inputs or {}, "writes": writes}))
 
-    def check_screens(self, environment: str, flow: str = "") -> list[Json]:
-        """Hold the films against the live host: per flow whether it passed, what moved, and what stopped the walk."""
-        return list(self._ask("POST", f"/screen-checks/{environment}", params={"flow": flow}))
+    def check_screens(self, environment: str, flow: str = "", writes: bool = False) -> list[Json]:
+        """Hold the films against the live host: per flow whether it passed, what moved, and what stopped the walk. Flows that write
+        are skipped, unless `writes` consents."""
+        return list(self._ask("POST", f"/screen-checks/{environment}", params={"flow": flow, "writes": writes}))
 
     @contextmanager
     def terminal(self, environment: str, backend: str, flow: str = "", raw: bool = False) -> Iterator[TerminalLine]:

@@ -112,7 +112,7 @@ def catalogue_files() -> dict[str, str]:
         return read_folder(folder)
 
 
-def _placed(files: dict[str, str], ports: dict[str, int]) -> dict[str, str]:
+def placed(files: dict[str, str], ports: dict[str, int]) -> dict[str, str]:
     """The environments with the ports that the simulated hosts listen on."""
     placed = dict(files)
     for path, text in files.items():
@@ -132,7 +132,7 @@ def _move_hosts(state: dict[str, Any], address: str, ports: dict[str, int]) -> N
     """Tell the environments where the hosts are now: another program took a port while the demo was stopped."""
     with Client(address) as client:
         client.sign_in(state["users"][0]["name"], state["users"][0]["password"])
-        client.apply(_placed({path: text for path, text in client.export().items() if text.startswith("environment:")}, ports))
+        client.apply(placed({path: text for path, text in client.export().items() if text.startswith("environment:")}, ports))
 
 
 def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict[str, str]) -> dict[str, Any]:
@@ -145,7 +145,7 @@ def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict
             client.add_user(user["name"], user["password"], user["role"])
         for credential, account in CREDENTIALS.items():
             client.add_credential(credential, passwords[account], user=account)
-        client.apply(_placed(catalogue_files(), ports))
+        client.apply(placed(catalogue_files(), ports))
         callers = []
         for name, (roles, description) in CALLERS.items():
             client.save_caller(name, roles, description)

@@ -27,7 +27,7 @@ def compile_flow(operation: ResolvedOperation, source: ResolvedFlow, pool: Termi
         if writes and current_trial.get() is not None:
             raise ProblemError(Problem("trial.screens", "What a host does at a key cannot be rolled back.", place=operation.shape.name,
                                        mend="Call it without a trial, in an environment where it may write."))
-        flow.check(values)
+        flow.check(values, operation.shape.name)
         attempt = 1
         while True:
             session = pool.take() or await pool.borrow()

@@ -142,14 +142,14 @@ class CompiledFlow:
     code_page: str = "cp037"
     details: Mapping[str, tuple[str, ...]] = field(default_factory=dict)  # fields of each fault
 
-    def check(self, values: Values) -> None:
-        """Refuse before a session is borrowed what can never be typed. Raises ProblemError naming the input."""
+    def check(self, values: Values, operation: str) -> None:
+        """Refuse before a session is borrowed what can never be typed. Raises ProblemError naming the operation's input."""
         problems: list[Problem] = []
         for name, write, longest in self.checks:
             if values.get(name) is None:
                 continue
             text = write(values[name])
-            place = f"input {name}"
+            place = f"{operation}/{name}"
             if longest is not None and len(text) > longest:
                 problems.append(Problem("terminal.too-long", "The text does not fit into the field.", place=place,
                                         expected=f"at most {longest} characters", found=f"{len(text)} characters", mend="Shorten it."))

@@ -30,6 +30,7 @@ class Inputs(BaseModel):
     """What a flow is walked with; what is left out takes its default or its sample."""
 
     inputs: dict[str, Any] = {}
+    writes: bool = False  # walk it although it writes on the host
 
 
 class Where(BaseModel):
@@ -131,13 +132,13 @@ async def one_film(flow: str, _: Operator, bricola: Running) -> Plain:
 @router.post("/screens/{flow}/film/{environment}")
 async def film(flow: str, environment: str, body: Inputs, user: Integrator, bricola: Running) -> Plain:
     """Walk a flow on a session of its own, and keep what was seen."""
-    return await screens.film(bricola, flow, environment, body.inputs, user.name)
+    return await screens.film(bricola, flow, environment, body.inputs, user.name, body.writes)
 
 
 @router.post("/screen-checks/{environment}")
-async def check(environment: str, _: Operator, bricola: Running, flow: str = "") -> list[Plain]:
-    """Hold the films against the live host."""
-    return await screens.check(bricola, environment, flow)
+async def check(environment: str, _: Operator, bricola: Running, flow: str = "", writes: bool = False) -> list[Plain]:
+    """Hold the films against the live host; those of flows that write only with consent."""
+    return await screens.check(bricola, environment, flow, writes)
 
 
 @router.post("/screens-guess")

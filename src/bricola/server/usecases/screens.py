@@ -109,9 +109,20 @@ async def load_films(bricola: "Bricola") -> None:
     bricola.runtime.films = {one.flow: read_film(one.content) for one in await bricola.storage.main(store.films)}
 
 
-async def film(bricola: "Bricola", flow: str, environment: str, inputs: dict[str, Any], author: str) -> dict[str, Any]:
-    """Walk a flow on a fresh session from the sign-on to the sign-off, and keep what was seen."""
+async def film(bricola: "Bricola", flow: str, environment: str, inputs: dict[str, Any], author: str, writes: bool) -> dict[str, Any]:
+    """Walk a flow on a fresh session from the sign-on to the sign-off, and keep what was seen. One that writes is walked only where
+    `writes` consents: the host does what it does at each key."""
     definition, place = find_flow(bricola, flow), find_environment(bricola.catalogue, environment)
+    if definition.writes and not writes:
+        raise ProblemError(
+            Problem(
+                "film.writes",
+                f"{flow} writes on the host, and filming it would.",
+                Kind.CONFLICT,
+                place=f"screen-flow {flow}",
+                mend=f"Consent: bricola screens film {flow} {environment} --writes, where that does no harm.",
+            )
+        )
     source = resolve_flow(definition, bricola.catalogue)
     plain = _effective(source, inputs)
     shots, _, error = await _walk(bricola, source, place, _values(source, plain))
@@ -144,8 +155,9 @@ async def one_film(bricola: "Bricola", flow: str) -> dict[str, Any]:
     return {**found.content, "at": found.at, "author": found.author}
 
 
-async def check(bricola: "Bricola", environment: str, flow: str = "") -> list[dict[str, Any]]:
-    """Hold the film of one flow, or of all that are bound there, against the live host."""
+async def check(bricola: "Bricola", environment: str, flow: str = "", writes: bool = False) -> list[dict[str, Any]]:
+    """Hold the film of one flow, or of all that are bound there, against the live host. Flows that write are left out unless
+    `writes` consents, and say so."""
     place = find_environment(bricola.catalogue, environment)
     filmed = {one.flow: one for one in await bricola.storage.main(store.films)}
     if flow:
@@ -158,9 +170,15 @@ async def check(bricola: "Bricola", environment: str, flow: str = "") -> list[di
         binding = place.binding(definition.backend) if definition is not None else None
         if definition is None or binding is None or binding.film or flow not in ("", name):
             continue
+        if definition.writes and not writes:
+            found.append({"flow": name, "environment": environment, "filmed_at": one.at, "filmed_in": one.environment, "passed": True,
+                          "skipped": "it writes on the host", "endpoint": "", "screens": [], "moved": [], "stopped": None})
+            continue
         outcome = await _check_one(bricola, definition, place, read_film(one.content))
         await bricola.storage.main(store.keep_check, name, environment, outcome)
-        found.append({"flow": name, "environment": environment, "filmed_at": one.at, "filmed_in": one.environment, **outcome})
+        found.append(
+            {"flow": name, "environment": environment, "filmed_at": one.at, "filmed_in": one.environment, "skipped": "", **outcome}
+        )
     return found
 
 
@@ -202,7 +220,7 @@ async def _walk(bricola: "Bricola", source: ResolvedFlow, place: EnvironmentDefi
     """Walk on a session of its own. The moves, the endpoint, and what stopped it."""
     backend, binding = bound_backend(place, source.definition.backend, bricola.catalogue)
     flow = compile_walks(source.definition, source.host, source.screens, source.inputs, source.outputs)
-    flow.check(values)
+    flow.check(values, source.definition.name)
     shots: list[Shot] = []
     kind = bricola.runtime.terminals(place, backend, binding)
     session, endpoint, error = await _open(kind, backend, binding.ends, shots)
