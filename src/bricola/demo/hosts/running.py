@@ -41,12 +41,13 @@ class HostProcesses:
 
     def start(self, plans: list[HostPlan], wanted: dict[str, int]) -> None:
         """Start all; on the `wanted` ports where these are free. Raises OSError when one does not start."""
+        self._plans = {plan.name: plan for plan in plans}
+        begun = {plan.name: self._begin(plan, wanted.get(plan.name, 0)) for plan in plans}  # side by side: each takes half a second
         for plan in plans:
-            self._plans[plan.name] = plan
             try:
-                self._run(plan, wanted.get(plan.name, 0))
-            except OSError:
-                self._run(plan, 0)
+                self._await(plan, begun[plan.name])
+            except OSError:  # another program has the port
+                self._await(plan, self._begin(plan, 0))
         self._thread = threading.Thread(target=self._keep_up, name="demo-hosts", daemon=True)
         self._thread.start()
 
@@ -63,21 +64,19 @@ class HostProcesses:
             except subprocess.TimeoutExpired:
                 one.kill()
 
-    def _run(self, plan: HostPlan, port: int) -> None:
+    def _begin(self, plan: HostPlan, port: int) -> "subprocess.Popen[str]":
         words = [sys.executable, "-m", "bricola.demo.hosts", plan.kind, "--registry", str(plan.registry), "--accounts", str(self._accounts),
                  "--port", str(port), "--broadcast-every", str(plan.broadcast_every)]
-        process = subprocess.Popen(
-            words,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            stdin=subprocess.DEVNULL,
-            text=True,
-            start_new_session=True,
-        )  # Ctrl C is for the service, which then stops its hosts
+        return subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, text=True,
+                                start_new_session=True)  # Ctrl C is for the service, which then stops its hosts
+
+    def _await(self, plan: HostPlan, process: "subprocess.Popen[str]") -> None:
+        """Until it listens. Raises OSError when it ends instead."""
         assert process.stdout is not None
         line = process.stdout.readline()
         if not line.strip().isdigit():
             process.kill()
+            process.wait()
             raise OSError(f"the host {plan.name} does not start")
         self.ports[plan.name] = int(line)
         self._processes[plan.name] = process
@@ -90,7 +89,7 @@ class HostProcesses:
                 ended = self._ended.setdefault(name, time.monotonic())
                 if time.monotonic() - ended >= _BACK_AFTER and not self._stop.is_set():
                     try:
-                        self._run(self._plans[name], self.ports[name])
+                        self._await(self._plans[name], self._begin(self._plans[name], self.ports[name]))
                         del self._ended[name]
                     except OSError as error:
                         log.warning("%s", error)
