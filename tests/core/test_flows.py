@@ -115,8 +115,10 @@ async def test_keep_alive_holds_sessions_that_the_host_would_end(registry: Path)
             pool_to(backend_of("ledger"), port, min_size=1, max_size=1, keep_alive=1.0, check_after=600) as pool:
         await until(lambda: server.keys == 1)
         await asyncio.sleep(4)
+        await until(lambda: bool(pool._idle))  # it may just be asked for a sign of life
         assert pool._idle[0].session.screen.lines[0][1:7] == "LKM100"
         assert server.keys > 1
+        assert pool.statistics()["connections_num"] == 1
 
 
 @pytest.mark.parametrize(("secrets", "words"), [

@@ -161,7 +161,7 @@ async def test_an_unfinished_recording_is_told_what_it_lacks(shots: list[Shot]) 
     assert host is not None
     whole = recording(shots)
     first = whole.shots[0].before
-    secret = replace(first, fields=tuple(replace(one, hidden=True) if not one.protected else one for one in first.fields))
+    secret = replace(first, fields=tuple(one._replace(hidden=True) if not one.protected else one for one in first.fields))
     cases = {
         "recording.empty": replace(whole, shots=()), "recording.start": replace(whole, shots=whole.shots[1:]),
         "recording.back": replace(whole, shots=whole.shots[:-1]), "recording.output": replace(whole, places=(), lists=()),

@@ -17,7 +17,7 @@ from bricola.server.bricola import Bricola
 from bricola.server.settings import Settings
 
 _TURN_SECONDS = 0.001  # after which a thread that compiles lets the calls go on; five times shorter than Python's own
-_YOUNG_OBJECTS = 20_000  # that are allocated before the collector looks; some hundred calls' worth
+YOUNG_OBJECTS = 20_000  # that are allocated before the collector looks; some hundred calls' worth
 
 
 def listen(settings: Settings) -> socket.socket:
@@ -89,7 +89,7 @@ class _Server(uvicorn.Server):
             # and again while calls come and go; the call records that wait to be written make that happen often.
             gc.collect()
             gc.freeze()
-            gc.set_threshold(_YOUNG_OBJECTS)
+            gc.set_threshold(YOUNG_OBJECTS)
             sys.setswitchinterval(_TURN_SECONDS)
             self._telling = asyncio.get_running_loop().run_in_executor(None, self._tell)
 

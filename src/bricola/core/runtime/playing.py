@@ -220,9 +220,10 @@ class Player:
         deadline = self._clock() + seconds
         taken_away = 0
         while True:
-            screen = session.screen
             found = None
-            if screen.settled and session.records > since:
+            told = session.records > since and session.screen.settled
+            if told:  # the screen is looked at when there is news, not before
+                screen = session.screen
                 found = _turn(turns, screen)
                 if found is not None and (before is None or screen.characters != before.characters or screen.fields != before.fields):
                     return found
@@ -233,7 +234,6 @@ class Player:
                     await self._press(covering.known.dismiss)
                     continue
             left = deadline - self._clock()
-            told = screen.settled and session.records > since
             if left > 0 and await session.heard(session.records, min(left, PATIENCE) if told else left):
                 continue
             if found is not None:
@@ -241,7 +241,7 @@ class Player:
             if told:
                 raise self._unexpected([one for _, one, _ in turns], screens, place)
             session.give_up("it does not answer")
-            raise silent(screen, seconds, place)
+            raise silent(session.screen, seconds, place)
 
     # lists
 
@@ -301,7 +301,7 @@ class Player:
         key = region.press or "Enter"
         await self._press(key)
         await self._await(
-            [(Turn(screen=step.on.name), step.on, None)], since, screen, step.move.seconds, f"{place}, next page", screens, over
+            step.again, since, screen, step.move.seconds, f"{place}, next page", screens, over
         )
         self._note("task", screen, step.on.name, typed, key, step.on.name)
 
@@ -325,7 +325,7 @@ class Player:
         since, before = session.records, session.screen
         await self._press(opens.back)
         await self._await(
-            [(Turn(screen=step.on.name), step.on, None)], since, before, step.move.seconds, f"{place}, details", screens, over
+            step.again, since, before, step.move.seconds, f"{place}, details", screens, over
         )
         self._note("task", before, detail.name, {}, opens.back, step.on.name)
         return {name: value for name, value in read.items() if value is not None}

@@ -5,11 +5,10 @@ raises DataStreamError with the byte and its place, and what came before it stan
 """
 
 import re
-from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from bricola.core.terminals.addresses import CODES, read_address, write_address
-from bricola.core.terminals.codepages import displayed
+from bricola.core.terminals.codepages import decode
 from bricola.core.terminals.screen import COLOURS, HIGHLIGHTS, Field, Screen
 
 SF, SFE, SBA, SA, MF, IC, PT, RA, EUA, GE = 0x1D, 0x29, 0x11, 0x28, 0x2C, 0x13, 0x05, 0x3C, 0x12, 0x08
@@ -30,17 +29,30 @@ class DataStreamError(Exception):
         self.offset = offset
 
 
-@dataclass(frozen=True, slots=True)
 class Attribute:
-    """A field attribute with its extended types."""
+    """A field attribute with its extended types. `told` is what it says of a field, in the order of Field, worked out once."""
 
-    bits: int
-    extended: tuple[tuple[int, int], ...] = ()
+    __slots__ = ("bits", "extended", "told")
+
+    def __init__(self, bits: int, extended: tuple[tuple[int, int], ...] = ()) -> None:
+        self.bits, self.extended = bits, extended
+        types = dict(extended)
+        self.told = (bool(bits & PROTECTED), bool(bits & NUMERIC), bits & DISPLAY == HIDDEN, bits & DISPLAY == INTENSE, bool(bits & MDT),
+                     COLOURS.get(types.get(COLOUR, 0), ""), HIGHLIGHTS.get(types.get(HIGHLIGHT, 0), ""), "", False)
 
     def with_type(self, kind: int, value: int) -> "Attribute":
         if kind == FIELD:
-            return replace(self, bits=value & 0x3F)
-        return replace(self, extended=tuple(sorted({**dict(self.extended), kind: value}.items())))
+            return attribute(value & 0x3F, self.extended)
+        return attribute(self.bits, tuple(sorted({**dict(self.extended), kind: value}.items())))
+
+    def modified(self, is_modified: bool) -> "Attribute":
+        return attribute(self.bits | MDT if is_modified else self.bits & ~MDT, self.extended)
+
+
+@lru_cache(4096)
+def attribute(bits: int, extended: tuple[tuple[int, int], ...] = ()) -> Attribute:
+    """One attribute of each kind, shared by all that have it."""
+    return Attribute(bits, extended)
 
 
 class Buffer3270:
@@ -49,7 +61,7 @@ class Buffer3270:
     def __init__(self, rows: int = 24, columns: int = 80, alternate: tuple[int, int] = (24, 80), code_page: str = "cp037") -> None:
         self._default = (rows, columns)
         self._alternate = alternate
-        self._shown = dict(enumerate(displayed(code_page)))
+        self._code_page = code_page
         self.cursor = 0
         self.locked = True
         self.alarm = False
@@ -68,6 +80,7 @@ class Buffer3270:
         self.graphics: set[int] = set()  # positions whose character is of the other set
         self.coloured: dict[int, tuple[tuple[int, int], ...]] = {}  # character attributes
         self.cursor = 0
+        self._spans: list[tuple[int, int, Attribute]] | None = None
 
     def erase_write(self, data: bytes, alternate: bool) -> None:
         self._resize(*(self._alternate if alternate else self._default))
@@ -90,7 +103,13 @@ class Buffer3270:
 
     def _reset_modified(self) -> None:
         for position, one in self.attributes.items():
-            self.attributes[position] = replace(one, bits=one.bits & ~MDT)
+            if one.bits & MDT:
+                self._mark_at(position, one.modified(False))
+
+    def _mark_at(self, position: int, one: Attribute) -> None:
+        """Another attribute where one stands."""
+        self.attributes[position] = one
+        self._spans = None
 
     def erase_all_unprotected(self) -> None:
         if not self.attributes:
@@ -98,7 +117,7 @@ class Buffer3270:
         for start, length, one in self.spans():
             if not one.bits & PROTECTED:
                 self._null(start, length)
-                self.attributes[(start - 1) % self.size] = replace(one, bits=one.bits & ~MDT)
+                self._mark_at((start - 1) % self.size, one.modified(False))
         self.cursor = next((start for start, length, one in self.spans() if not one.bits & PROTECTED and length), 0)
         self.locked, self.aid = False, NO_AID
 
@@ -110,6 +129,7 @@ class Buffer3270:
         if self._marks[position]:
             self._marks[position] = 0
             del self.attributes[position]
+            self._spans = None
         self.characters[position] = code
         (self.graphics.add if graphic else self.graphics.discard)(position)
         if extended:
@@ -131,6 +151,7 @@ class Buffer3270:
                 while (mark := self._marks.find(1, at, end)) >= 0:
                     self._marks[mark] = 0
                     del self.attributes[mark]
+                    self._spans = None
                 if self.graphics:
                     self.graphics.difference_update(range(at, end))
                 if extended or self.coloured:
@@ -145,19 +166,23 @@ class Buffer3270:
         first = codes[:self.size - position]
         return [(first, position), (codes[len(first):], 0)] if len(first) < len(codes) else [(first, position)]
 
-    def put_attribute(self, position: int, attribute: Attribute) -> None:
-        self.put(position, 0)
-        self.attributes[position] = attribute
+    def put_attribute(self, position: int, one: Attribute) -> None:
+        self.characters[position] = 0
+        if self.graphics or self.coloured:
+            self.put(position, 0)
+        self.attributes[position] = one
         self._marks[position] = 1
+        self._spans = None
 
     def spans(self) -> list[tuple[int, int, Attribute]]:
         """Every field as start, length, attribute, in the order of the buffer from 0."""
-        places = sorted(self.attributes)
-        found = []
-        for index, place in enumerate(places):
-            following = places[index + 1] if index + 1 < len(places) else places[0] + self.size
-            found.append(((place + 1) % self.size, following - place - 1, self.attributes[place]))
-        return found
+        if self._spans is None:
+            places = sorted(self.attributes)
+            ends = [*places[1:], places[0] + self.size] if places else []
+            self._spans = [
+                ((place + 1) % self.size, end - place - 1, self.attributes[place]) for place, end in zip(places, ends, strict=True)
+            ]
+        return self._spans
 
     def protected_at(self, position: int) -> bool:
         """Whether a position takes no typing: it is an attribute, or in a protected field."""
@@ -179,7 +204,7 @@ class Buffer3270:
         self._null(start, length)
         self.put_run(start, codes)
         if span is not None:
-            self.attributes[(start - 1) % self.size] = replace(span[2], bits=span[2].bits | MDT)
+            self._mark_at((start - 1) % self.size, span[2].modified(True))
         self.cursor = (start + min(len(codes), length - 1)) % self.size
 
     # what goes back to the host
@@ -226,15 +251,19 @@ class Buffer3270:
 
     def screen(self) -> Screen:
         """What is shown now, as a value."""
-        hidden = bytearray(self.characters)
-        fields = []
-        for start, length, one in self.spans():
-            if one.bits & DISPLAY == HIDDEN:
-                for offset in range(length):
-                    hidden[(start + offset) % self.size] = 0x40
-            fields.append(Field(start, length, *_told(one)))
-        characters = hidden.decode("latin-1").translate(self._shown)
-        return Screen(self.rows, self.columns, characters, tuple(fields), self.cursor, self.locked, self.alarm)
+        spans = self.spans()
+        shown = self.characters
+        secret = [(start, length) for start, length, one in spans if one.bits & DISPLAY == HIDDEN]
+        if secret:
+            shown = bytearray(shown)
+            for start, length in secret:
+                end = start + length
+                shown[start:min(end, self.size)] = b"\x40" * (min(end, self.size) - start)
+                if end > self.size:
+                    shown[:end - self.size] = b"\x40" * (end - self.size)
+        make = tuple.__new__
+        fields = tuple([make(Field, (start, length, *one.told)) for start, length, one in spans])
+        return Screen(self.rows, self.columns, decode(shown, self._code_page), fields, self.cursor, self.locked, self.alarm)
 
 
 def _attribute_bytes(attribute: Attribute, mode: int) -> bytes:
@@ -247,23 +276,15 @@ def _attribute_bytes(attribute: Attribute, mode: int) -> bytes:
 @lru_cache(4096)
 def _attribute_of(pairs: bytes) -> Attribute:
     """The attribute of an SFE; without a field attribute among the pairs it is unprotected."""
-    made = Attribute(0)
+    made = attribute(0)
     for kind, value in zip(pairs[::2], pairs[1::2], strict=True):
         made = made.with_type(kind, value)
     return made
 
 
-@lru_cache(4096)
-def _told(attribute: Attribute) -> tuple[bool, bool, bool, bool, bool, str, str]:
-    """What an attribute says of a field, in the order of Field."""
-    bits, extended = attribute.bits, dict(attribute.extended)
-    return (bool(bits & PROTECTED), bool(bits & NUMERIC), bits & DISPLAY == HIDDEN, bits & DISPLAY == INTENSE, bool(bits & MDT),
-            COLOURS.get(extended.get(COLOUR, 0), ""), HIGHLIGHTS.get(extended.get(HIGHLIGHT, 0), ""))
-
-
-@lru_cache(64)
-def _plain_attribute(bits: int) -> Attribute:
-    return Attribute(bits)
+# What most of every record is made of: an address, the start of a field, perhaps the cursor, and a text.
+_USUAL = re.compile(rb"\x11(.)(.)(?:\x1d(.)|\x29\x02([\xc0\x41\x42].[\xc0\x41\x42].))(\x13?)([^\x1d\x29\x11\x28\x2c\x13\x05\x3c\x12\x08]*)",
+                    re.DOTALL)
 
 
 class _Writer:
@@ -289,6 +310,8 @@ class _Writer:
             GE: self._graphic,
         }
         while self._at < len(self._data):
+            if self._usual():
+                continue
             text = _TEXT.match(self._data, self._at)
             if text is not None:
                 self._address = self._buffer.put_run(self._address, text[0], tuple(sorted(self._extended.items())))
@@ -298,6 +321,41 @@ class _Writer:
             order = orders[self._take()]
             order()
             self._after_data = order == self._graphic
+
+    def _usual(self) -> bool:
+        """Do what usual sequences say at once, as many as stand here; whether one did."""
+        if self._extended:
+            return False
+        buffer, data, match = self._buffer, self._data, _USUAL.match
+        characters, marks, attributes, size = buffer.characters, buffer._marks, buffer.attributes, buffer.size
+        bare = not (buffer.graphics or buffer.coloured)
+        at = begun = self._at
+        while (found := match(data, at)) is not None:
+            first, second, plain, pairs, cursor, text = found.groups()
+            address = read_address(first[0], second[0], size)
+            if address is None or address >= size:
+                break  # told by the order itself
+            if not bare:
+                buffer.put(address, 0)
+            characters[address] = 0
+            attributes[address] = attribute(plain[0] & 0x3F) if plain else _attribute_of(pairs)
+            marks[address] = 1
+            address = (address + 1) % size
+            if cursor:
+                buffer.cursor = address
+            if text:
+                end = address + len(text)
+                if bare and end <= size and marks.find(1, address, end) < 0:
+                    characters[address:end] = text
+                    address = end % size
+                else:
+                    address = buffer.put_run(address, text)
+            self._address = address
+            self._after_data = bool(text)
+            at = found.end()
+        buffer._spans = None
+        self._at = at
+        return at > begun
 
     def _take(self) -> int:
         if self._at >= len(self._data):
@@ -335,7 +393,7 @@ class _Writer:
         self._put(self._take(), True)
 
     def _start_field(self) -> None:
-        self._buffer.put_attribute(self._address, _plain_attribute(self._take() & 0x3F))
+        self._buffer.put_attribute(self._address, attribute(self._take() & 0x3F))
         self._forward()
 
     def _start_field_extended(self) -> None:
@@ -344,12 +402,12 @@ class _Writer:
 
     def _modify_field(self) -> None:
         pairs = self._take_pairs()
-        attribute = self._buffer.attributes.get(self._address)
-        if attribute is None:
+        one = self._buffer.attributes.get(self._address)
+        if one is None:
             return  # nothing to modify, and a terminal stays where it is
         for kind, value in zip(pairs[::2], pairs[1::2], strict=True):
-            attribute = attribute.with_type(kind, value)
-        self._buffer.attributes[self._address] = attribute
+            one = one.with_type(kind, value)
+        self._buffer.put_attribute(self._address, one)
         self._forward()
 
     def _set_address(self) -> None:

@@ -7,7 +7,7 @@ ends of lines. Input fields stand in a format table of their own. Unverified aga
 from dataclasses import dataclass, replace
 
 from bricola.core.terminals.buffer3270 import DataStreamError
-from bricola.core.terminals.codepages import displayed
+from bricola.core.terminals.codepages import decode
 from bricola.core.terminals.screen import Field, Screen
 
 ESC = 0x04
@@ -74,7 +74,7 @@ class Buffer5250:
 
     def __init__(self, wide: bool = False, code_page: str = "cp037") -> None:
         self._wide = wide
-        self._shown = dict(enumerate(displayed(code_page)))
+        self._code_page = code_page
         self.locked = True
         self.alarm = False
         self.message_waiting = False
@@ -274,7 +274,7 @@ class Buffer5250:
                 _ACCEPTS.get(kind, ""), entry is not None and bool(entry.format & _MONOCASE)))
         for place in places:
             text[place] = 0x40
-        characters = text.decode("latin-1").translate(self._shown)
+        characters = decode(text, self._code_page)
         return Screen(self.rows, self.columns, characters, tuple(fields), self.cursor, self.locked, self.alarm, self.refused)
 
 

@@ -1,12 +1,12 @@
 """A film: the screens and moves of one walk, kept to be compared with the live host and to stand in for it."""
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, fields
+from dataclasses import dataclass
 from typing import Any
 
 from bricola.core.terminals.screen import Field, Screen
 
-_FIELD_KEYS = tuple(one.name for one in fields(Field))
+_FIELD_KEYS = Field._fields
 
 
 @dataclass(frozen=True)
@@ -39,7 +39,7 @@ def plain_screen(screen: Screen) -> dict[str, Any]:
     """A screen as JSON: its rows as text, its fields as objects without what is usual."""
     return {
         "rows": screen.rows, "columns": screen.columns, "lines": [line.rstrip() for line in screen.lines],
-        "fields": [{key: value for key, value in asdict(one).items() if value or key in ("start", "length")} for one in screen.fields],
+        "fields": [{key: value for key, value in one._asdict().items() if value or key in ("start", "length")} for one in screen.fields],
         "cursor": screen.cursor, "locked": screen.locked, "alarm": screen.alarm, "refused": screen.refused,
     }
 

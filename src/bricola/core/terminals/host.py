@@ -1,6 +1,7 @@
 """What the simulated hosts of both families share: the parts of a screen, and what a person did at it."""
 
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 
 @dataclass(frozen=True)
@@ -12,9 +13,9 @@ class Pressed:
     fields: dict[int, str] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Part:
-    """A piece of a screen: text at a row and column (both from 1), behind an attribute that stands before it."""
+class Part(NamedTuple):
+    """A piece of a screen: text at a row and column (both from 1), behind an attribute that stands before it. A tuple, since a host makes
+    dozens for every screen."""
 
     row: int
     column: int

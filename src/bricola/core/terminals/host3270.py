@@ -5,6 +5,7 @@ pressed, each with the fields that came with it. TN3270E is offered first; a ter
 """
 
 from collections.abc import Iterable
+from functools import lru_cache
 
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.terminals import telnet
@@ -32,18 +33,24 @@ def _attribute(one: Part) -> bytes:
     return bytes((SFE, 2, FIELD, code, COLOUR, _COLOUR_CODES[one.colour]))
 
 
+@lru_cache(8192)
+def _piece(one: Part, code_page: str) -> bytes:
+    """A part as orders and text; most parts of a host's screens come again and again."""
+    at = (one.row - 1) * 80 + one.column - 2  # the attribute takes the position before the text
+    out = bytes((SBA,)) + write_address(at % _SCREEN_SIZE, _SCREEN_SIZE) + _attribute(one)
+    if one.cursor:
+        out += bytes((IC,))
+    out += encode(one.text, code_page)
+    if one.length:
+        out += bytes((SBA,)) + write_address((at + 1 + one.length) % _SCREEN_SIZE, _SCREEN_SIZE) + bytes((SF, CODES[PROTECTED | NUMERIC]))
+    return out
+
+
 def write_screen(parts: Iterable[Part], code_page: str = "cp037", alarm: bool = False, alternate: bool = False) -> bytes:
     """The data of an Erase/Write (Alternate) that shows these parts and opens the keyboard."""
     out = bytearray((0x7E if alternate else 0xF5, CODES[_RESTORE | _RESET_MODIFIED | (_ALARM if alarm else 0)]))
     for one in parts:
-        at = (one.row - 1) * 80 + one.column - 2  # the attribute takes the position before the text
-        out += bytes((SBA,)) + write_address(at % _SCREEN_SIZE, _SCREEN_SIZE) + _attribute(one)
-        if one.cursor:
-            out.append(IC)
-        out += encode(one.text, code_page)
-        if one.length:
-            out += bytes((SBA,)) + write_address((at + 1 + one.length) % _SCREEN_SIZE, _SCREEN_SIZE)
-            out += bytes((SF, CODES[PROTECTED | NUMERIC]))
+        out += _piece(one, code_page)
     return bytes(out)
 
 

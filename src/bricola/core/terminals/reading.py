@@ -34,7 +34,7 @@ def compile_reader(reading: Reading, element: Element, place: str) -> Callable[[
     names the place and what stands there."""
     kind = element.type
     assert isinstance(kind, SimpleType)  # the review of the flow saw to it
-    plain = _normaliser(reading, kind)
+    plain, at_once, check = _normaliser(reading, kind), _at_once(reading, kind), kind.check
     needed, text_kind = element.least > 0, kind.primitive.python is str
 
     def read(text: str) -> Any:
@@ -44,12 +44,60 @@ def compile_reader(reading: Reading, element: Element, place: str) -> Callable[[
                 return None
             if not text_kind:
                 raise ProblemError(_unread(place, kind.rule, "nothing"))
+        value = at_once(stripped)
+        if value is not None and not check(value):
+            return value
         value, problem = kind.read(plain(stripped))
         if problem is not None:
             raise ProblemError(_unread(place, problem.expected, shown(stripped)))
         return value
 
     return read
+
+
+def _at_once(reading: Reading, kind: SimpleType) -> Callable[[str], Any]:
+    """A function text -> value for texts that look as they usually do, or None for all others: a list has hundreds of them."""
+    python = kind.primitive.python
+    if python is Decimal and not reading.codes:
+        thousands, point = (",", ".") if reading.decimal == "point" else (".", ",")
+        usual = re.compile(rf"\d{{1,3}}(?:{re.escape(thousands)}\d{{3}})*{re.escape(point)}\d+|\d+{re.escape(point)}\d+").fullmatch
+        if point == ".":
+            return lambda text: Decimal(text.replace(thousands, "")) if usual(text) else None
+        return lambda text: Decimal(text.replace(thousands, "").replace(point, ".")) if usual(text) else None
+    if python is date and reading.dates and not reading.codes:
+        return _day_at_once(reading.dates)
+    if python is int and not reading.codes:
+        return lambda text: int(text) if text.isascii() and text.isdigit() else None
+    if kind.base == "string":
+        codes = reading.codes
+        return (lambda text: codes.get(text, text)) if codes else lambda text: text
+    return lambda text: None
+
+
+def _day_at_once(look: str) -> Callable[[str], date | None]:
+    pattern = _pattern(look)
+    if not {"D", "M", "Y"} <= set(pattern.groupindex):
+        return lambda text: None
+    match, order = pattern.fullmatch, ("Y", "M", "D")
+
+    def day(text: str) -> date | None:
+        found = match(text)
+        if found is None:
+            return None
+        year, month, number = found.group(*order)
+        if len(year) == 2:
+            year = f"{19 if int(year) >= _PIVOT else 20}{year}"
+        try:
+            return date(int(year), int(month), int(number))
+        except ValueError:
+            return None  # told by the slower way
+
+    return day
+
+
+def _pattern(look: str) -> re.Pattern[str]:
+    return re.compile("".join(rf"(?P<{part[0]}>\d{{{len(part)}}})" if _LETTERS.fullmatch(part) else re.escape(part)
+                              for part in _LETTERS.split(look) if part), re.ASCII)
 
 
 def _unread(place: str, expected: str, found: str) -> Problem:
@@ -88,8 +136,7 @@ def _number(text: str, thousands: str, point: str) -> str:
 
 
 def _date_normaliser(look: str, python: type) -> Callable[[str], str]:
-    pattern = re.compile("".join(rf"(?P<{part[0]}>\d{{{len(part)}}})" if _LETTERS.fullmatch(part) else re.escape(part)
-                                 for part in _LETTERS.split(look) if part))
+    pattern = _pattern(look)
 
     def normal(text: str) -> str:
         found = pattern.fullmatch(text)

@@ -2,14 +2,15 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 COLOURS = {0xF1: "blue", 0xF2: "red", 0xF3: "pink", 0xF4: "green", 0xF5: "turquoise", 0xF6: "yellow", 0xF7: "white"}
 HIGHLIGHTS = {0xF1: "blink", 0xF2: "reverse", 0xF4: "underscore", 0xF8: "intensify"}
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
-    """One field. `start` is the position after its attribute, counted from 0; it may go on past the end of the screen."""
+class Field(NamedTuple):
+    """One field; a tuple, since every record of a host makes dozens of them. `start` is the position after its attribute, counted from
+    0; it may go on past the end of the screen."""
 
     start: int
     length: int

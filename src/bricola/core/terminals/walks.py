@@ -102,6 +102,7 @@ class Step:
     fills: tuple[FillIn, ...]
     cursor: Place | None
     turns: tuple[tuple[Turn, Recogniser, int | None], ...]  # with the step that follows; None ends the walk
+    again: tuple[tuple[Turn, Recogniser, int | None], ...]  # the screen that it is made on, for the pages of a list
 
 
 @dataclass(frozen=True)
@@ -197,7 +198,7 @@ class _Compiler:
         return Step(index + 1, move, on, tuple(self._read(on.known, name) for name in move.read),
                     self._collector(on.known, move.collect) if move.collect is not None else None,
                     tuple(self._fill(on.known, fill.name, fill.input, fill.value, fill.credential) for fill in move.fill),
-                    on.known.place(move.cursor) if move.cursor else None, turns)
+                    on.known.place(move.cursor) if move.cursor else None, turns, ((Turn(screen=on.name), on, None),))
 
     def _read(self, screen: KnownScreen, name: str, elements: Mapping[str, Element] | None = None) -> Read:
         place = screen.place(name)

@@ -38,8 +38,18 @@ class LedgerFile:
 
     def __init__(self, registry: Path) -> None:
         self._registry = registry
+        self._read: dict[str, LedgerAccount] = {}
 
     def account(self, registration: str) -> LedgerAccount | None:
+        """The account as it was when it was read first: the ledger is closed every night, not every minute."""
+        if registration not in self._read:
+            found = self._account(registration)
+            if found is None:
+                return None
+            self._read[registration] = found
+        return self._read[registration]
+
+    def _account(self, registration: str) -> LedgerAccount | None:
         with closing(sqlite3.connect(f"file:{self._registry}?mode=ro", uri=True)) as db:
             head = db.execute("SELECT v.name, o.account_status FROM vessel v JOIN operator o ON o.number = v.operator_number "
                               "WHERE v.registration = ?", (registration,)).fetchone()
