@@ -21,6 +21,8 @@ bench: setup
 	.venv/bin/python bench/deploy.py
 	.venv/bin/python bench/rows.py
 	.venv/bin/python bench/calls.py
+	.venv/bin/python bench/screens.py
+	.venv/bin/python bench/walk.py
 
 # After a change of the dependencies in pyproject.toml.
 lock: setup

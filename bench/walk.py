@@ -18,6 +18,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import tracemalloc
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
@@ -59,11 +60,18 @@ async def walk_ours(ports: list[int], sessions: int, walks: int) -> tuple[float,
     settings = PoolSettings(min_size=sessions, max_size=sessions, timeout=300, connect_timeout=60, check_after=600, health_every=600)
     binding = Binding(name="ledger", endpoints=ends, credential="clerk", pool=settings)
     pool: Pool[Any] = Pool("ledger", TerminalKind(backend, binding, Passwords()), ends, settings, time.monotonic)
-    pool.start()
     operation = resolve_service(service, catalogue).operations[0]
     handle = compile_flow(operation, operation.source, pool)  # type: ignore[arg-type]
+    if not walks:
+        tracemalloc.start()
+    before = tracemalloc.get_traced_memory()[0]
+    pool.start()
     while pool.statistics()["pool_available"] < sessions:  # noqa: ASYNC110 - a pool tells nobody when it is full
         await asyncio.sleep(0.05)
+    if not walks:
+        gc.collect()
+        print(f"{sessions} sessions, signed on and idle at the menu: {(tracemalloc.get_traced_memory()[0] - before) / sessions / 1000:.1f} kB each")
+        tracemalloc.stop()
 
     async def one() -> None:
         for _ in range(walks):
@@ -177,6 +185,7 @@ def main() -> None:
     options.add_argument("--sessions", default="1,100")
     options.add_argument("--rounds", type=int, default=5)
     options.add_argument("--hosts", type=int, default=1)
+    options.add_argument("--idle", type=int, default=300, help="sessions whose memory is measured")
     args = options.parse_args()
     if shutil.which("s3270") is None:
         options.error("s3270 is not installed: scripts/setup.sh installs it")
@@ -199,7 +208,8 @@ def main() -> None:
         gc.collect()
         gc.freeze()
         gc.set_threshold(YOUNG_OBJECTS)
-        print(f"{args.hosts} host(s), {SCREENS} screens a walk, {args.rounds} rounds in turns, load average {os.getloadavg()[0]:.1f}\n")
+        uvloop.run(walk_ours(ports, args.idle, 0))
+        print(f"\n{args.hosts} host(s), {SCREENS} screens a walk, {args.rounds} rounds in turns, load average {os.getloadavg()[0]:.1f}\n")
         print("| sessions | side | screens/s (min / median / max) | CPU µs a screen (median) |")
         print("| --- | --- | --- | --- |")
         for sessions in (int(one) for one in args.sessions.split(",")):
