@@ -70,7 +70,8 @@ async def walk_ours(ports: list[int], sessions: int, walks: int) -> tuple[float,
         await asyncio.sleep(0.05)
     if not walks:
         gc.collect()
-        print(f"{sessions} sessions, signed on and idle at the menu: {(tracemalloc.get_traced_memory()[0] - before) / sessions / 1000:.1f} kB each")
+        each = (tracemalloc.get_traced_memory()[0] - before) / sessions / 1000
+        print(f"{sessions} sessions, signed on and idle at the menu: {each:.1f} kB each")
         tracemalloc.stop()
 
     async def one() -> None:

@@ -41,10 +41,12 @@ export function Box({ area, className, children }: { area: Area; className: stri
   );
 }
 
-/** Where a tag does not cover text: above the box, or below it. */
+/** Where a tag does not cover text: above the box, below it, or at its right; above where it cannot be helped. */
 export function tagSide(screen: HostScreen, area: Area, length: number): string {
-  const blank = (row: number) => !(screen.lines[row - 1] ?? "").padEnd(screen.columns).slice(area.column - 1, area.column + length).trim();
-  return area.row > 1 && (blank(area.row - 1) || !blank(area.lastRow + 1)) ? "" : "ttag-below";
+  const blank = (row: number, from: number, to: number) => row >= 1 && row <= screen.rows && to <= screen.columns && !(screen.lines[row - 1] ?? "").padEnd(screen.columns).slice(from - 1, to).trim();
+  if (blank(area.row - 1, area.column, area.column + length)) return "";
+  if (blank(area.lastRow + 1, area.column, area.column + length)) return "ttag-below";
+  return area.row === area.lastRow && blank(area.row, area.lastColumn + 1, area.lastColumn + length + 3) ? "ttag-right" : "";
 }
 
 export function HostView({ screen, cursor, marks, name, onPick, onKey, status, small = false }: {

@@ -66,12 +66,13 @@ export function proposed(screen: HostScreen, row: number, column: number): { are
   if (field && !field.protected) return { area: { row, column: (field.start % screen.columns) + 1, lastRow: row, lastColumn: Math.min(screen.columns, (field.start % screen.columns) + field.length) }, isInput: true };
   const line = screen.lines[row - 1]?.padEnd(screen.columns) ?? "";
   if (line[column - 1] === undefined || line[column - 1] === " ") return undefined;
+  // Fields never share a text, however near they stand.
+  const inRow = field && Math.floor(field.start / screen.columns) === row - 1;
+  const start = inRow ? (field.start % screen.columns) + 1 : 1, end = inRow ? Math.min(screen.columns, start + field.length - 1) : screen.columns;
+  const blank = (at: number) => at < start || at > end || line[at - 1] === " ";
   let first = column, last = column;
-  const gap = (from: number, to: number) => line[from - 1] === " " && (line[to - 1] ?? " ") === " ";
-  while (first > 1 && !(line[first - 2] === " " && (first < 3 || gap(first - 1, first - 2) || line[first - 3] === " "))) first--;
-  while (last < screen.columns && !(line[last] === " " && (last + 1 >= screen.columns || line[last + 1] === " "))) last++;
-  const start = field ? (field.start % screen.columns) + 1 : 1, inRow = field && Math.floor(field.start / screen.columns) === row - 1;
-  const end = field ? Math.min(screen.columns, start + field.length - 1) : screen.columns;
+  while (first > start && !(blank(first - 1) && blank(first - 2))) first--;
+  while (last < end && !(blank(last + 1) && blank(last + 2))) last++;
   // A text that is alone in its field may be longer another time: the whole field is meant.
   if (inRow && line.slice(start - 1, end).trim() === line.slice(first - 1, last).trim()) return { area: { row, column: start, lastRow: row, lastColumn: end }, isInput: false };
   return { area: { row, column: first, lastRow: row, lastColumn: last }, isInput: false };

@@ -116,7 +116,8 @@ class _Window:
             curses.use_default_colors()
             for number, (name, colour) in enumerate((_CLEAR_COLOURS if curses.COLORS >= 256 else _COLOURS).items(), 1):
                 curses.init_pair(number, colour, -1)
-                self._pairs[name] = curses.color_pair(number)
+                # Of eight colours, blue is too dark on black but where bold makes it bright.
+                self._pairs[name] = curses.color_pair(number) | (curses.A_BOLD if name == "blue" and curses.COLORS < 256 else 0)
 
     def run(self) -> None:
         self._window.timeout(_WAIT_MS)
