@@ -12,16 +12,15 @@ from bricola.core.terminals import telnet
 from bricola.core.terminals.addresses import CODES, read_address, write_address
 from bricola.core.terminals.buffer3270 import COLOUR, FIELD, GE, IC, MDT, NUMERIC, PROTECTED, SBA, SF, SFE
 from bricola.core.terminals.codepages import displayed, encode
-from bricola.core.terminals.host import Part, Pressed
+from bricola.core.terminals.host import TURNS, Part, Pressed, TelnetHost
 from bricola.core.terminals.screen import COLOURS
-from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
+from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Subnegotiation
 from bricola.core.terminals.tn3270 import AIDS
 
 _KEYS = {code: key for key, code in AIDS.items()}
 _COLOUR_CODES = {name: code for code, name in COLOURS.items()}
 _SCREEN_SIZE = 24 * 80
 _RESTORE, _RESET_MODIFIED, _ALARM = 0x02, 0x01, 0x04
-_TURNS = (telnet.END_OF_RECORD, telnet.BINARY)
 
 
 def _attribute(one: Part) -> bytes:
@@ -54,17 +53,12 @@ def write_screen(parts: Iterable[Part], code_page: str = "cp037", alarm: bool = 
     return bytes(out)
 
 
-class Tn3270Host:
-    """One terminal's session at a host. `device` is the name that the terminal asked for, or the one that it is given."""
+class Tn3270Host(TelnetHost):
+    """One 3270 terminal's session at a host."""
 
     def __init__(self, device: str = "TERM0001", code_page: str = "cp037") -> None:
-        self.device = device
-        self.ready = False  # 3270 records may be sent
+        super().__init__(device, code_page)
         self.extended = False
-        self.terminal = ""  # its type, as it says
-        self._code_page = code_page
-        self._reader = TelnetReader()
-        self._agreed: set[tuple[int, int]] = set()
 
     def start(self) -> bytes:
         return telnet.option(DO, telnet.TN3270E)
@@ -74,37 +68,19 @@ class Tn3270Host:
         data = write_screen(parts, self._code_page, alarm, alternate)
         return telnet.record(bytes(5) + data if self.extended else data)
 
-    def receive(self, data: bytes) -> tuple[bytes, list[Pressed]]:
-        """What goes back, and the keys that were pressed. Raises ProblemError for a terminal that cannot be talked to."""
-        out, keys = bytearray(), []
-        for event in self._reader.feed(data):
-            if isinstance(event, Option):
-                out += self._option(event)
-            elif isinstance(event, Subnegotiation):
-                out += self._subnegotiation(event)
-            elif isinstance(event, Record):
-                body = event.data[5:] if self.extended else event.data
-                if self.extended and event.data[:1] != b"\x00":
-                    continue  # a response
-                pressed = self._pressed(body)
-                if pressed is not None:
-                    keys.append(pressed)
-        return bytes(out), keys
-
     def _option(self, event: Option) -> bytes:
         if event.option == telnet.TN3270E:
             if event.verb == WILL:
                 return telnet.subnegotiation(telnet.TN3270E, b"\x08\x02")  # SEND DEVICE-TYPE
             return telnet.option(DO, telnet.TERMINAL_TYPE)
-        if event.verb == WONT and event.option in (telnet.TERMINAL_TYPE, *_TURNS):
+        if event.verb == WONT and event.option in (telnet.TERMINAL_TYPE, *TURNS):
             raise ProblemError(Problem("terminal.no-3270", "The terminal does not talk 3270.", Kind.BACKEND))
         if event.option == telnet.TERMINAL_TYPE and event.verb == WILL:
             return telnet.subnegotiation(telnet.TERMINAL_TYPE, b"\x01")
-        if event.option in _TURNS and event.verb in (DO, WILL):
-            self._agreed.add((event.verb, event.option))
-            self.ready = self._agreed >= {(verb, code) for verb in (DO, WILL) for code in _TURNS}
+        if event.option in TURNS and event.verb in (DO, WILL):
+            self._turn(event)
             return b""
-        if event.option not in (telnet.TERMINAL_TYPE, *_TURNS) and event.verb in (DO, WILL):
+        if event.option not in (telnet.TERMINAL_TYPE, *TURNS) and event.verb in (DO, WILL):
             return telnet.option(WONT if event.verb == DO else DONT, event.option)
         return b""
 
@@ -112,7 +88,7 @@ class Tn3270Host:
         if event.option == telnet.TERMINAL_TYPE and event.data[:1] == b"\x00":
             self.terminal, _, wanted = event.data[1:].decode("ascii", "replace").partition("@")
             self.device = wanted or self.device
-            return b"".join(telnet.option(verb, code) for code in _TURNS for verb in (DO, WILL))
+            return b"".join(telnet.option(verb, code) for code in TURNS for verb in (DO, WILL))
         if event.option != telnet.TN3270E:
             return b""
         if event.data[:2] == b"\x02\x07":
@@ -130,6 +106,10 @@ class Tn3270Host:
         return b""
 
     def _pressed(self, data: bytes) -> Pressed | None:
+        if self.extended:
+            if data[:1] != b"\x00":
+                return None  # a response
+            data = data[5:]
         key = _KEYS.get(data[0]) if data else None
         if key is None:
             return None  # a reply to a read or a query

@@ -11,31 +11,25 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.terminals import telnet
 from bricola.core.terminals.buffer5250 import BYPASS, ESC, IC, SBA, SF, SOH
 from bricola.core.terminals.codepages import displayed, encode
-from bricola.core.terminals.host import Part, Pressed
-from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
+from bricola.core.terminals.host import TURNS, Part, Pressed, TelnetHost
+from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Subnegotiation
 from bricola.core.terminals.tn5250 import AIDS, MESSAGE_ON, OUTPUT, PUT_GET, record
 
 _KEYS = {code: key for key, code in AIDS.items()}
 _ATTRIBUTES = {"": 0x20, "green": 0x20, "white": 0x22, "red": 0x28, "turquoise": 0x30, "yellow": 0x32, "pink": 0x38, "blue": 0x3A}
 _UNDERSCORE = 0x04
-_TURNS = (telnet.END_OF_RECORD, telnet.BINARY)
 _SEND_ENVIRONMENT = b"\x01\x00\x03"  # SEND VAR USERVAR
 _UNLOCK, _ALARM = 0x08, 0x04
 
 
-class Tn5250Host:
-    """One terminal's session at a host. `device` is the name that the terminal asked for, or the one that it is given."""
+class Tn5250Host(TelnetHost):
+    """One 5250 terminal's session at a host. `taken` are the device names that are in use."""
 
     def __init__(self, device: str = "DSP0001", code_page: str = "cp037", taken: Collection[str] = ()) -> None:
-        self.device = device
-        self.ready = False
-        self.terminal = ""
+        super().__init__(device, code_page)
         self.variables: dict[str, str] = {}
-        self._taken = taken  # device names that are in use
-        self._code_page = code_page
+        self._taken = taken
         self._columns = 80
-        self._reader = TelnetReader()
-        self._agreed: set[tuple[int, int]] = set()
 
     def start(self) -> bytes:
         return telnet.option(DO, telnet.NEW_ENVIRON)
@@ -76,32 +70,17 @@ class Tn5250Host:
         """Ask what the terminal can do."""
         return record(OUTPUT, bytes((ESC, 0xF3)) + b"\x00\x05\xd9\x70\x00")
 
-    def receive(self, data: bytes) -> tuple[bytes, list[Pressed]]:
-        """What goes back, and the keys that were pressed. Raises ProblemError for a terminal that cannot be talked to."""
-        out, keys = bytearray(), []
-        for event in self._reader.feed(data):
-            if isinstance(event, Option):
-                out += self._option(event)
-            elif isinstance(event, Subnegotiation):
-                out += self._subnegotiation(event)
-            elif isinstance(event, Record):
-                pressed = self._pressed(event.data)
-                if pressed is not None:
-                    keys.append(pressed)
-        return bytes(out), keys
-
     def _option(self, event: Option) -> bytes:
         code = event.option
         if code == telnet.NEW_ENVIRON:
             ask = telnet.subnegotiation(code, _SEND_ENVIRONMENT) if event.verb == WILL else b""
             return telnet.option(DO, telnet.TERMINAL_TYPE) + ask
-        if event.verb == WONT and code in (telnet.TERMINAL_TYPE, *_TURNS):
+        if event.verb == WONT and code in (telnet.TERMINAL_TYPE, *TURNS):
             raise ProblemError(Problem("terminal.no-5250", "The terminal does not talk 5250.", Kind.BACKEND))
         if code == telnet.TERMINAL_TYPE and event.verb == WILL:
             return telnet.subnegotiation(code, b"\x01")
-        if code in _TURNS and event.verb in (DO, WILL):
-            self._agreed.add((event.verb, code))
-            self.ready = self._agreed >= {(verb, one) for verb in (DO, WILL) for one in _TURNS}
+        if code in TURNS and event.verb in (DO, WILL):
+            self._turn(event)
             return b""
         if event.verb in (DO, WILL):
             return telnet.option(WONT if event.verb == DO else DONT, code)
@@ -116,7 +95,7 @@ class Tn5250Host:
             self.device = wanted or self.device
         elif event.option == telnet.TERMINAL_TYPE and event.data[:1] == b"\x00":
             self.terminal = event.data[1:].decode("ascii", "replace")
-            return b"".join(telnet.option(verb, code) for code in _TURNS for verb in (DO, WILL))
+            return b"".join(telnet.option(verb, code) for code in TURNS for verb in (DO, WILL))
         return b""
 
     def _pressed(self, data: bytes) -> Pressed | None:

@@ -196,7 +196,10 @@ async def _converse(socket: WebSocket, live: LiveTerminal) -> None:
                 raise ProblemError(Problem("terminal.idle", "Nobody used the terminal, so its session was given back.", Kind.LIMIT,
                                            expected=f"a key within {_IDLE_SECONDS / 60:g} minutes", mend="Open it again."))
             if word in done:
-                text, word = word.result(), None
+                try:
+                    text, word = word.result(), None
+                except WebSocketDisconnect:
+                    return  # the page is closed; the session finds its way back
                 news.cancel()
                 await asyncio.gather(news, return_exceptions=True)
                 news = None
