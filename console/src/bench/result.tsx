@@ -11,7 +11,7 @@ import { bytes, plural, took } from "../words";
 
 interface Sent { environment: string; service: string; operation: string; values: Plain }
 
-export function Result({ reply, problems, busy, request }: { reply: Reply | undefined; problems: Problem[]; busy: boolean; request: Sent }) {
+export function Result({ reply, problems, busy, request, comparable }: { reply: Reply | undefined; problems: Problem[]; busy: boolean; request: Sent; comparable: boolean }) {
   const may = mayAtLeast(useSession(), "operator");
   const act = useAct();
   const [compared, setCompared] = useState<Compared>();
@@ -36,7 +36,7 @@ export function Result({ reply, problems, busy, request }: { reply: Reply | unde
       </div>
       <div className="min-h-0 overflow-auto border-b border-line">
         <TrialChanges reply={reply} />
-        {fine && !reply.trial && may && (
+        {fine && !reply.trial && may && comparable && (
           <div className="flex h-[38px] items-center border-b border-line px-5"><Segments label="Show" value={compared ? "source" : "answer"} onChange={(next) => { if (next === "answer") setCompared(undefined); else if (!act.busy) void compare(); }}
             options={[{ value: "answer", word: "Answer" }, { value: "source", word: "Beside the source" }]} /></div>
         )}

@@ -108,7 +108,7 @@ export default function BenchPage() {
           <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">SOAP<Segments label="SOAP version" value={soap} onChange={setSoap} options={[{ value: "1.1", word: "1.1" }, { value: "1.2", word: "1.2" }]} /></span>
         </div>
       </form>
-      <Result key={outcome.reply?.call} request={{ environment: place.environment, service: service.name, operation: operation.name, values }} reply={outcome.of === key ? outcome.reply : undefined} problems={outcome.of === key ? (outcome.problems ?? []) : []} busy={busy} />
+      <Result key={outcome.reply?.call} comparable={!operation.runs?.startsWith("screen-flow ")} request={{ environment: place.environment, service: service.name, operation: operation.name, values }} reply={outcome.of === key ? outcome.reply : undefined} problems={outcome.of === key ? (outcome.problems ?? []) : []} busy={busy} />
     </div>
   );
 }

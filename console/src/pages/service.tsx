@@ -1,5 +1,5 @@
 /** One service: where each version is, operations with their parameters, the contract, and readiness. */
-import { Play, Table2, UserRound } from "lucide-react";
+import { Play, SquareTerminal, Table2, UserRound } from "lucide-react";
 import { Tabs } from "radix-ui";
 import { useEffect, useState, type ReactNode } from "react";
 import { Link, useLocation, useSearchParams } from "wouter";
@@ -40,11 +40,12 @@ export default function ServicePage({ name }: { name: string }) {
 
   if (error && !data) return <div className="p-5"><Problems problems={error.problems} /></div>;
   if (!data) return null;
+  const flow = operation?.runs?.startsWith("screen-flow ") ? operation.runs.slice("screen-flow ".length) : "";
   const stops = findings.data?.filter((one) => one.severity === "error").length ?? 0;
   return (
     <>
       <div className="flex items-center gap-3 border-b border-line px-5 py-2">
-        <Table2 size={18} strokeWidth={1.75} className="text-ink3" aria-label="business object" />
+        {flow ? <SquareTerminal size={18} strokeWidth={1.75} className="text-ink3" aria-label="screen flow" /> : <Table2 size={18} strokeWidth={1.75} className="text-ink3" aria-label="business object" />}
         <div className="min-w-0"><h1 className="text-[20px] leading-6 font-semibold">{data.name}</h1><p className="truncate text-xs text-ink2">{data.description}</p></div>
         <div className="ml-auto flex shrink-0 items-center" role="group" aria-label="Where each version is"><Reach service={data} view={view} stops={stops} /></div>
         <Link href={within(`/tests?service=${data.name}${operation ? `&operation=${operation.name}` : ""}`, view)} className="btn ml-1"><Play size={15} strokeWidth={1.75} />Test<kbd className="kbd-in">T</kbd></Link>
@@ -60,7 +61,8 @@ export default function ServicePage({ name }: { name: string }) {
           ))}
           {!operations.length && (!place || live.data) && <p className="px-4 text-ink2">No operations yet.</p>}
           {data.path && <p className="px-4 pt-3"><Link className="act" href={within(`/definitions?file=${encodeURIComponent(data.path)}`, view)}>Edit as text</Link></p>}
-          <p className="px-4 pt-1"><Link className="act" href={within("/definitions/objects", view)}>Edit its objects</Link></p>
+          {flow ? <p className="px-4 pt-1"><Link className="act" href={within(`/screens?flow=${encodeURIComponent(flow)}`, view)}>See its screens</Link></p>
+            : <p className="px-4 pt-1"><Link className="act" href={within("/definitions/objects", view)}>Edit its objects</Link></p>}
           <h2 className="px-4 pt-4 pb-1 font-semibold">Identity</h2>
           <dl className="px-4 text-xs"><dt className="text-ink2">Namespace</dt><dd className="mb-1.5 font-mono break-all">{data.namespace}</dd>
             {data.owner && <><dt className="text-ink2">Owner</dt><dd>{data.owner}</dd></>}</dl>
@@ -108,7 +110,7 @@ function OperationView({ operation, of }: { operation: OperationShape; of: React
         <p className="text-xs text-ink2">{operation.runs && <>Runs <span className="font-mono">{operation.runs}</span>. </>}{operation.roles?.length ? <>Callers need the role {operation.roles.join(" or ")}.</> : <span className="font-semibold text-warn">No role is named, so nobody may call it.</span>}</p></div>
       <Elements head="Input" last="Required" elements={operation.input} />
       <p className="px-5 py-1.5 text-xs text-ink2">{operation.input.length} in the contract{kept.length > 0 && `, ${kept.length} kept inside: ${kept.map(([name, value]) => `${name} = ${value}`).join(", ")}`}</p>
-      <Elements head="Output" last="Always" elements={operation.output} from={operation.runs?.startsWith("query ") ? "query" : "object"} />
+      <Elements head="Output" last="Always" elements={operation.output} from={sourceOf(operation.runs)} />
       {operation.faults.length > 0 && (
         <table className="tbl mt-2"><thead><tr><th scope="col">Fault</th><th scope="col">Meaning</th><th scope="col">Detail</th></tr></thead>
           <tbody>{operation.faults.map((one) => <tr key={one.name}><th scope="row" className="font-mono text-[12.5px]">{one.name}</th><td>{one.description}</td><td className="font-mono text-[12.5px]">{one.elements.map((inner) => inner.name).join(", ")}</td></tr>)}</tbody></table>
@@ -121,6 +123,11 @@ function flatten(elements: ElementShape[], depth = 0): { element: ElementShape; 
   return elements.flatMap((element) => [{ element, depth }, ...flatten(element.elements ?? [], depth + 1)]);
 }
 
+/** What gives the values of an answer. */
+function sourceOf(runs: string | undefined): string {
+  return runs?.startsWith("query ") ? "query" : runs?.startsWith("screen-flow ") ? "screen" : "object";
+}
+
 function Elements({ head, last, elements, from = "object" }: { head: string; last: string; elements: ElementShape[]; from?: string }) {
   return (
     <table className="tbl table-fixed">
@@ -130,7 +137,7 @@ function Elements({ head, last, elements, from = "object" }: { head: string; las
         {flatten(elements).map(({ element, depth }, index) => (
           <tr key={index} title={element.rule}>
             <th scope="row" className="truncate font-mono text-[12.5px]" style={{ paddingLeft: 20 + depth * 16 }}>{element.name}</th>
-            <td><span className="flex items-center gap-1.5 text-ink2">{head === "Input" ? <><UserRound size={14} strokeWidth={1.75} className="shrink-0" />{element.default != null ? <>default <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">{element.default}</span></> : "caller"}</> : <><Table2 size={14} strokeWidth={1.75} />{from}</>}</span></td>
+            <td><span className="flex items-center gap-1.5 text-ink2">{head === "Input" ? <><UserRound size={14} strokeWidth={1.75} className="shrink-0" />{element.default != null ? <>default <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">{element.default}</span></> : "caller"}</> : <>{from === "screen" ? <SquareTerminal size={14} strokeWidth={1.75} /> : <Table2 size={14} strokeWidth={1.75} />}{from}</>}</span></td>
             <td className="truncate">{element.type}{element.unit && <span className="text-ink3">, {element.unit}</span>}</td>
             <td>{element.required ? "yes" : <span className="text-ink3">no</span>}</td>
             <td className="text-ink2">{element.list ? (element.most == null ? "any" : `${element.least} to ${element.most}`) : "one"}</td>

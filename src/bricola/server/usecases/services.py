@@ -220,8 +220,10 @@ async def operations(bricola: Bricola, service: str, environment: str = "") -> l
     shape = await shape_for(bricola, service, environment)
     live = bricola.runtime.find(environment, service) if environment else None
     draft = bricola.catalogue.find_service(service)
+    defined = (await thaw(await find_release(bricola, live.name, live.release))).definition if live is not None else draft
+    runs = {one.name: one.runs for one in defined.operations} if defined is not None else {}
     return [
-        plain_operation(one) | {"roles": sorted(
+        plain_operation(one) | {"runs": runs.get(one.name, "")} | {"roles": sorted(
             live.by_name[one.name].roles if live else draft.roles_for(one.name) if draft else ())}
         for one in shape.operations
     ]
