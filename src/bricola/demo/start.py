@@ -68,7 +68,9 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
         ready_file.unlink(missing_ok=True)
     state = json.loads(state_file.read_text()) if state_file.exists() else {}
     accounts = data / "hosts.json"
-    passwords = {} if accounts.exists() else make_accounts(accounts)
+    if not accounts.exists():
+        make_accounts(accounts)
+    passwords = {user: one["password"] for user, one in json.loads(accounts.read_text()).items()}
     hosts = HostProcesses(accounts)
     hosts.start(
         [
@@ -87,7 +89,7 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
             _move_hosts(state, address, hosts.ports)
             state["ports"] = dict(hosts.ports)
             _write_private(state_file, state)
-        facts = _facts(state, address, hosts)
+        facts = _facts(state, address, hosts, passwords["LKCLERK"])
         if remember:
             user = state["users"][0]
             with Client(address) as client:
@@ -159,7 +161,7 @@ def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict
     return {"users": users, "callers": callers, "ports": dict(ports)}
 
 
-def _facts(state: dict[str, Any], address: str, hosts: HostProcesses) -> dict[str, Any]:
+def _facts(state: dict[str, Any], address: str, hosts: HostProcesses, password: str) -> dict[str, Any]:
     """The content of the ready file."""
     services = []
     with Client(address) as client:
@@ -208,7 +210,8 @@ def _announce(facts: dict[str, Any], remember: bool) -> None:
     out.print(f"\n[bold]{ORGANISATION}[/] runs at [bold]{facts['url']}/[/]\n")
     out.print("Sign in to the console as " + ", or ".join(
         f"[bold]{one['name']}[/] / {one['password']} ({one['role']})" for one in facts["users"][:2]))
-    out.print("\nSimulated terminal hosts")
+    first = facts["backends"][0]
+    out.print(f"\nSimulated terminal hosts, for any terminal: sign on as [bold]{first['user']}[/] / {first['password']}")
     for one in facts["backends"]:
         out.print(f"  {one['name']:<17} {one['protocol']}  {one['host']}:{one['port']}  process {one['pid']}")
     out.print("\nServices")

@@ -96,11 +96,10 @@ class HostProcesses:
                         self._ended[name] = time.monotonic()
 
 
-def make_accounts(file: Path) -> dict[str, str]:
-    """Write the hosts' accounts with secrets of their own; answers the passwords by user."""
+def make_accounts(file: Path) -> None:
+    """Write the hosts' accounts with secrets of their own."""
     passwords = {user: secrets.token_hex(4).upper() for user in ("LKCLERK", "LKDESK", "LKOLD", "LKONE")}
     content = {user: {"password": password, "expired": user == "LKOLD", "most": 1 if user == "LKONE" else 100}
                for user, password in passwords.items()}
     with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as stream:
         json.dump(content, stream, indent=1)
-    return passwords
