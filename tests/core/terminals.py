@@ -7,8 +7,6 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
-import pytest
-
 from bricola.adapters.secrets import Secret
 from bricola.adapters.terminals import TerminalKind
 from bricola.core.definitions.catalogue import Catalogue
@@ -22,7 +20,6 @@ from bricola.core.shapes.resolve import resolve_service
 from bricola.demo.hosts.__main__ import new_server
 from bricola.demo.hosts.application import Account, Application
 from bricola.demo.hosts.server import Behaviour, HostServer
-from bricola.demo.registry import make_registry
 from bricola.demo.start import catalogue_files
 
 CATALOGUE = Catalogue(read_definition(text, path) for path, text in catalogue_files().items())
@@ -40,13 +37,6 @@ class Passwords:
 
     def used(self, credential: str) -> None:
         pass
-
-
-@pytest.fixture(scope="session")
-def registry(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    path = tmp_path_factory.mktemp("registry") / "registry.db"
-    make_registry(path)
-    return path
 
 
 def accounts() -> dict[str, Account]:

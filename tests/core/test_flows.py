@@ -23,12 +23,10 @@ from tests.core.terminals import (
     handler_of,
     pool_to,
     problem_of,
-    registry,
     settled,
     until,
 )
 
-__all__ = ["registry"]
 ALL = {"registration": "LK-0412", "maxRows": 500}
 
 
@@ -114,7 +112,7 @@ async def test_keep_alive_holds_sessions_that_the_host_would_end(registry: Path)
     async with demo_host("ledger", registry, idle_seconds=2.5) as (server, port), \
             pool_to(backend_of("ledger"), port, min_size=1, max_size=1, keep_alive=1.0, check_after=600) as pool:
         await until(lambda: server.keys == 1)
-        await asyncio.sleep(4)
+        await asyncio.sleep(3.2)
         await until(lambda: bool(pool._idle))  # it may just be asked for a sign of life
         assert pool._idle[0].session.screen.lines[0][1:7] == "LKM100"
         assert server.keys > 1

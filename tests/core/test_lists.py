@@ -33,9 +33,8 @@ from bricola.demo.hosts.application import Accounts, Application, View, typed
 from bricola.demo.hosts.ledger import Ledger
 from bricola.demo.hosts.records import LedgerFile
 from bricola.demo.hosts.server import Behaviour, HostServer
-from tests.core.terminals import CATALOGUE, accounts, backend_of, demo_host, handler_of, pool_to, problem_of, registry, scripted_host
+from tests.core.terminals import CATALOGUE, accounts, backend_of, demo_host, handler_of, pool_to, problem_of, scripted_host
 
-__all__ = ["registry"]
 HOME = View((Part(1, 2, "HOME"), Part(5, 2, "Option"), Part(5, 20, "", protected=False, length=1, cursor=True)))
 BACKEND = """
 backend: desk

@@ -37,9 +37,8 @@ from bricola.core.terminals.screen import Screen
 from bricola.core.terminals.walks import CompiledFlow, compile_walks
 from bricola.demo.hosts import ledger as ledger_host
 from bricola.demo.hosts.application import typed
-from tests.core.terminals import CATALOGUE, backend_of, demo_host, handler_of, pool_to, registry
+from tests.core.terminals import CATALOGUE, backend_of, demo_host, handler_of, pool_to
 
-__all__ = ["registry"]
 VALUES = {"registration": "LK-0412", "maxRows": 45}
 
 

@@ -17,9 +17,8 @@ import pytest
 from bricola.adapters.terminals import connect, new_terminal
 from bricola.core.definitions.model import Binding, Endpoint
 from bricola.core.definitions.screens import TerminalHost
-from tests.core.terminals import CATALOGUE, PASSWORD, USER, registry
+from tests.core.terminals import CATALOGUE, PASSWORD, USER
 
-__all__ = ["registry"]
 LOGO = """@ALIGN NONE
 @SBA 3,10
 @SF HP

@@ -14,7 +14,7 @@ from bricola.core.terminals.host5250 import Tn5250Host
 from bricola.demo.hosts.application import IDLE, Application, View
 
 FAULTS = ("drop", "freeze", "garbage", "slow", "half", "negotiate")
-_SLOW_PIECE = 16  # bytes of a slow answer that go out at once
+_SLOW_PIECE = 64  # bytes of a slow answer that go out at once
 _SLOW_SECONDS = 0.01
 
 
