@@ -183,6 +183,8 @@ def _facts(state: dict[str, Any], address: str, hosts: HostProcesses, password: 
                 "name": name,
                 "kind": "terminal host",
                 "host": "127.0.0.1",
+                "user": "LKCLERK",
+                "password": password,
                 "port": hosts.ports[name],
                 "pid": hosts.pids()[name],
                 "protocol": "tn5250" if kind == "berths" else "tn3270",
