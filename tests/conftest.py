@@ -66,7 +66,7 @@ def start_demo(folder: Path) -> Demo:
         [COMMAND, "demo", "--port", "0", "--data", folder / "data", "--ready-file", ready],
         env={**os.environ, "XDG_CONFIG_HOME": str(home)}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
     )
-    deadline = time.monotonic() + 60
+    deadline = time.monotonic() + 180  # a machine that pages its programs in again takes its time
     while not ready.exists():
         if process.poll() is not None or time.monotonic() > deadline:
             process.kill()
