@@ -18,8 +18,9 @@ import psycopg_pool
 import uvloop
 from psycopg.pq import TransactionStatus
 
-from bricola.core.definitions.model import Endpoint, PoolSettings
-from bricola.core.runtime.pool import Pool
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import PoolSettings
+from bricola.core.pool.pool import Pool
 
 SESSIONS = 10
 CALLS = 20_000

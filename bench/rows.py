@@ -16,13 +16,15 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from bricola.adapters.sqlite import SqliteKind
+from bricola.adapters.engines.sqlite.sessions import SqliteKind
+from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import Binding, Endpoint, EnvironmentDefinition, PoolSettings
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import Binding, EnvironmentDefinition, PoolSettings
 from bricola.core.definitions.text import read_definition
-from bricola.core.runtime.live import LiveService, compile_service
-from bricola.core.runtime.pool import Pool
-from bricola.core.shapes.resolve import resolve_service
+from bricola.core.kinds.resolve import resolve_service
+from bricola.core.pool.pool import Pool
+from bricola.core.serving.live import LiveService, compile_service
 from bricola.demo.registry import make_registry
 from bricola.demo.start import catalogue_files
 
@@ -86,7 +88,7 @@ async def finds(folder: Path, rounds: int) -> None:
         values: dict[str, Any] = {"registration": "LK-0412"} if limit == 1 else {"status": "active", "limit": limit}
 
         async def ours(operation: Any = operation, values: dict[str, Any] = values) -> None:
-            operation.encode(await operation.handle(values))
+            operation.encode(await operation.handle(Call(), values))
 
         async def by_hand(limit: int = limit) -> None:
             if limit == 1:
@@ -113,10 +115,10 @@ async def creates(live: LiveService, folder: Path) -> None:
     count = 300
     began = time.perf_counter()
     for number in range(count):
-        await handle({"vessel": VESSEL | {"registration": f"LK-{5000 + number}"}})
+        await handle(Call(), {"vessel": VESSEL | {"registration": f"LK-{5000 + number}"}})
     ours = count / (time.perf_counter() - began)
     began = time.perf_counter()
-    await asyncio.gather(*(handle({"vessel": VESSEL | {"registration": f"LK-{6000 + number}"}}) for number in range(count)))
+    await asyncio.gather(*(handle(Call(), {"vessel": VESSEL | {"registration": f"LK-{6000 + number}"}}) for number in range(count)))
     together = count / (time.perf_counter() - began)
     db = sqlite3.connect(folder / "registry.db", isolation_level=None)
     db.execute("PRAGMA foreign_keys=ON")
@@ -153,16 +155,16 @@ async def pages(folder: Path, rows: int, rounds: int) -> None:
     after: dict[str, str] = {}
     positions = []
     for _ in range(1000):
-        answer = await handle({"limit": 200, **after})
+        answer = await handle(Call(), {"limit": 200, **after})
         after = {"after": answer["after"]}
         positions.append(after)
     page_1, page_1000 = {"limit": 200}, {"limit": 200, **positions[998]}
     far = {"limit": 200, **positions[-1]}
     times: dict[str, list[float]] = {"page 1": [], "page 1,000": []}
     for _ in range(rounds * 20):
-        times["page 1"].append(await timed(lambda: handle(page_1), 5))
-        times["page 1,000"].append(await timed(lambda: handle(page_1000), 5))
-    assert (await handle(page_1000))["reading"][0] != (await handle(far))["reading"][0]
+        times["page 1"].append(await timed(lambda: handle(Call(), page_1), 5))
+        times["page 1,000"].append(await timed(lambda: handle(Call(), page_1000), 5))
+    assert (await handle(Call(), page_1000))["reading"][0] != (await handle(Call(), far))["reading"][0]
     print(f"\n| page of 200 rows, {rows:,} rows in all | median µs | 95th of 100 µs |\n| --- | --- | --- |")
     for name, found in times.items():
         print(f"| {name} | {statistics.median(found):.0f} | {sorted(found)[int(len(found) * 0.95)]:.0f} |")

@@ -25,14 +25,17 @@ from typing import Any
 
 import uvloop
 
+from bricola.adapters.engines import DOORS
+from bricola.adapters.engines.door import Surroundings
 from bricola.adapters.secrets import Secret
-from bricola.adapters.terminals import TerminalKind
+from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import Binding, Endpoint, PoolSettings
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import Binding, PoolSettings
 from bricola.core.definitions.text import read_definition
-from bricola.core.runtime.flows import compile_flow
-from bricola.core.runtime.pool import Pool
-from bricola.core.shapes.resolve import resolve_service
+from bricola.core.kinds.resolve import resolve_service
+from bricola.core.kinds.screens.handlers import compile_flow
+from bricola.core.pool.pool import Pool
 from bricola.demo.registry import make_registry
 from bricola.demo.start import catalogue_files
 from bricola.server.main import YOUNG_OBJECTS
@@ -59,9 +62,10 @@ async def walk_ours(ports: list[int], sessions: int, walks: int) -> tuple[float,
     ends = tuple(Endpoint(name=f"end{number}", address=f"127.0.0.1:{port}") for number, port in enumerate(ports))
     settings = PoolSettings(min_size=sessions, max_size=sessions, timeout=300, connect_timeout=60, check_after=600, health_every=600)
     binding = Binding(name="ledger", endpoints=ends, credential="clerk", pool=settings)
-    pool: Pool[Any] = Pool("ledger", TerminalKind(backend, binding, Passwords()), ends, settings, time.monotonic)
+    kind = DOORS[backend.engine].sessions(backend, binding, Surroundings(Path("."), Passwords()), "bench")
+    pool: Pool[Any] = Pool("ledger", kind, ends, settings, time.monotonic)
     operation = resolve_service(service, catalogue).operations[0]
-    handle = compile_flow(operation, operation.source, pool)  # type: ignore[arg-type]
+    handle = compile_flow(operation, operation.source, pool)
     if not walks:
         tracemalloc.start()
     before = tracemalloc.get_traced_memory()[0]
@@ -76,7 +80,7 @@ async def walk_ours(ports: list[int], sessions: int, walks: int) -> tuple[float,
 
     async def one() -> None:
         for _ in range(walks):
-            answer = await handle({"registration": "LK-0412", "maxRows": 500})
+            answer = await handle(Call(), {"registration": "LK-0412", "maxRows": 500})
             assert len(answer["passage"]) == 300
 
     began, cpu = time.perf_counter(), time.process_time()

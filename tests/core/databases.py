@@ -9,16 +9,18 @@ from typing import Any
 
 import pytest
 
-from bricola.adapters.mariadb import MariaKind
-from bricola.adapters.postgres import PostgresKind
+from bricola.adapters.engines.mariadb.sessions import MariaKind
+from bricola.adapters.engines.postgresql.sessions import PostgresKind
+from bricola.adapters.engines.sqlite.sessions import SqliteKind
 from bricola.adapters.secrets import Secret
-from bricola.adapters.sqlite import SqliteKind
+from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import BackendDefinition, Binding, Endpoint, EnvironmentDefinition, PoolSettings
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, PoolSettings
 from bricola.core.definitions.text import read_definition
-from bricola.core.runtime.live import LiveService, compile_service
-from bricola.core.runtime.pool import Pool
-from bricola.core.shapes.resolve import resolve_service
+from bricola.core.kinds.resolve import resolve_service
+from bricola.core.pool.pool import Pool
+from bricola.core.serving.live import LiveService, compile_service
 from tests import mariadb, postgres
 
 ENGINES = ("sqlite", "postgresql", "mariadb")
@@ -100,8 +102,8 @@ class Database:
         return compile_service(place, found, 1, resolve_service(found, catalogue), {"river": self.pool})
 
 
-async def call(live: LiveService, operation: str, **values: object) -> dict[str, Any]:
+async def call(live: LiveService, operation: str, within: Call | None = None, **values: object) -> dict[str, Any]:
     """The handler's answer, which must be encodable."""
-    answer = await live.by_name[operation].handle(values)
+    answer = await live.by_name[operation].handle(within or Call(), values)
     live.by_name[operation].encode(answer)
     return answer

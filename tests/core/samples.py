@@ -2,7 +2,7 @@
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.text import read_definition
-from bricola.core.shapes.resolve import ResolvedService, resolve_service
+from bricola.core.kinds.resolve import ResolvedService, resolve_service
 
 OBJECT = r"""
 object: gauge

@@ -7,16 +7,18 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
+from bricola.adapters.engines import DOORS
+from bricola.adapters.engines.door import Surroundings
 from bricola.adapters.secrets import Secret
-from bricola.adapters.terminals import TerminalKind
+from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import BackendDefinition, Binding, Endpoint, PoolSettings
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import BackendDefinition, Binding, PoolSettings
 from bricola.core.definitions.text import read_definition
+from bricola.core.kinds.resolve import resolve_service
+from bricola.core.kinds.screens.handlers import compile_flow
+from bricola.core.pool.pool import Pool
 from bricola.core.problems import Problem, ProblemError
-from bricola.core.runtime.databases import Handler
-from bricola.core.runtime.flows import compile_flow
-from bricola.core.runtime.pool import Pool
-from bricola.core.shapes.resolve import resolve_service
 from bricola.demo.hosts.__main__ import new_server
 from bricola.demo.hosts.application import Account, Application
 from bricola.demo.hosts.server import Behaviour, HostServer
@@ -69,7 +71,7 @@ async def pool_to(backend: BackendDefinition, *ports: int, secrets: Passwords | 
                   tls: Any = "off", host: str = "127.0.0.1", **settings: Any) -> AsyncIterator[Pool[Any]]:
     ends = tuple(Endpoint(name=f"end{number}", address=f"{host}:{port}") for number, port in enumerate(ports))
     binding = Binding(name=backend.name, endpoints=ends, credential="clerk", devices=devices, tls=tls, pool=PoolSettings(**settings))
-    pool: Pool[Any] = Pool(backend.name, TerminalKind(backend, binding, secrets or Passwords()), ends, binding.pool, time.monotonic)
+    pool: Pool[Any] = Pool(backend.name, open_kind(backend, binding, secrets or Passwords()), ends, binding.pool, time.monotonic)
     pool.start()
     try:
         yield pool
@@ -78,12 +80,13 @@ async def pool_to(backend: BackendDefinition, *ports: int, secrets: Passwords | 
         await asyncio.sleep(0)
 
 
-def handler_of(service: str, pool: Pool[Any], catalogue: Catalogue = CATALOGUE) -> Handler:
+def handler_of(service: str, pool: Pool[Any], catalogue: Catalogue = CATALOGUE) -> Callable[[dict[str, Any]], Any]:
     """The handler of a service's only operation."""
     definition = catalogue.find_service(service)
     assert definition is not None
     operation = resolve_service(definition, catalogue).operations[0]
-    return compile_flow(operation, operation.source, pool)  # type: ignore[arg-type]
+    handle = compile_flow(operation, operation.source, pool)
+    return lambda values: handle(Call(), values)
 
 
 def backend_of(name: str) -> BackendDefinition:
@@ -112,3 +115,7 @@ async def until(condition: Callable[[], bool], seconds: float = 10.0) -> None:
         assert time.monotonic() < deadline, "it did not come to pass"
         await asyncio.sleep(0.01)
 
+
+def open_kind(backend: BackendDefinition, binding: Binding, secrets: Any) -> Any:
+    """How sessions to a host are opened, by the door of its engine."""
+    return DOORS[backend.engine].sessions(backend, binding, Surroundings(Path("."), secrets), "live")

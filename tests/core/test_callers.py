@@ -4,8 +4,8 @@ import base64
 
 import pytest
 
+from bricola.core.calls.callers import Caller, Callers, Token, token_digest
 from bricola.core.problems import Kind, ProblemError
-from bricola.core.runtime.callers import Caller, Callers, Token, token_digest
 
 DESK = Caller("harbour-desk", frozenset({"lock-desk"}))
 

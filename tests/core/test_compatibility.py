@@ -12,10 +12,10 @@ from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.compare import compare_lines, compare_texts
 from bricola.core.definitions.text import read_definition
+from bricola.core.kinds.resolve import resolve_service
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.request import sample_values, write_request
 from bricola.core.shapes.model import ServiceShape
-from bricola.core.shapes.resolve import resolve_service
 from tests.core.samples import PARTS
 
 OK, READERS, BREAKS = Verdict.COMPATIBLE, Verdict.READERS, Verdict.BREAKING

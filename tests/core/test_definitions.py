@@ -8,12 +8,13 @@ from hypothesis import strategies as st
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import read_bundle, read_folder, write_folder
-from bricola.core.definitions.model import KINDS
 from bricola.core.definitions.parts import TypeDefinition
+from bricola.core.definitions.runs import models
 from bricola.core.definitions.text import read_definition, write_definition
+from bricola.core.kinds.registry import needs
+from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import ProblemError
 from bricola.core.review import Severity, review
-from bricola.core.shapes.resolve import resolve_service
 from bricola.demo.start import catalogue_files
 from tests.core.samples import PARTS, gauge_catalogue
 
@@ -43,7 +44,7 @@ def test_any_text_survives_yaml(description: str, codes: list[str], digits: int 
     assert write_definition(read_definition(text)) == text
 
 
-@given(st.text(max_size=200) | st.builds(lambda kind, rest: f"{kind}: {rest}", st.sampled_from(sorted(KINDS)), st.text(max_size=200)))
+@given(st.text(max_size=200) | st.builds(lambda kind, rest: f"{kind}: {rest}", st.sampled_from(sorted(models())), st.text(max_size=200)))
 def test_any_input_is_read_or_refused_with_a_place(text: str) -> None:
     try:
         read_definition(text, "some.yaml")
@@ -142,7 +143,7 @@ def test_a_service_needs_exactly_what_it_uses() -> None:
     catalogue = gauge_catalogue() | Catalogue([read_definition("type: Unused\nbase: int")])
     service = catalogue.find_service("GaugeBook")
     assert service is not None
-    needed = {(one.kind, one.name) for one in catalogue.needs(service)}
+    needed = {(one.kind, one.name) for one in needs(catalogue, service)}
     assert needed == {("service", "GaugeBook"), ("object", "gauge"), ("backend", "registry"), ("type", "Code")}
 
 

@@ -10,11 +10,12 @@ from typing import Any
 
 import pytest
 
+from bricola.core.calls.call import Call
+from bricola.core.calls.callers import Caller
+from bricola.core.calls.trials import Trial
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.live import LiveService
-from bricola.core.runtime.sessions import CallLabel, current_call
-from bricola.core.runtime.trials import Trial, current_trial
+from bricola.core.serving.live import LiveService
 from tests.core.databases import ENGINES, Database, Servers, call
 
 PARTS = (
@@ -114,9 +115,9 @@ def reading(minutes: int, level: str, **more: Any) -> dict[str, Any]:
 
 
 async def make(live: LiveService, code: str = "G1", *readings: dict[str, Any], **more: Any) -> str:
-    current_call.set(CallLabel("c-1", "GaugeBook.CreateGauge", "harbour-desk", MOMENT.timestamp()))
+    within = Call("c-1", "GaugeBook.CreateGauge", Caller("harbour-desk", frozenset()), MOMENT.timestamp())
     gauge = {"code": code, "datum": Decimal("10.50"), **more, "readings": {"reading": list(readings)}}
-    return str((await call(live, "CreateGauge", gauge=gauge))["changeToken"])
+    return str((await call(live, "CreateGauge", within, gauge=gauge))["changeToken"])
 
 
 async def read(live: LiveService, code: str = "G1") -> dict[str, Any]:
@@ -225,9 +226,7 @@ async def test_the_database_makes_a_key_and_the_answer_tells_it(live: LiveServic
 async def test_a_trial_says_what_would_be_stored_and_stores_nothing(live: LiveService) -> None:
     token = await make(live, "G1", reading(0, "1.1"))
     trial = Trial()
-    current_trial.set(trial)
-    answer = await call(live, "UpdateGauge", code="G1", changeToken=token, place="Weir", readings={"reading": [reading(5, "2")]})
-    current_trial.set(None)
+    answer = await call(live, "UpdateGauge", Call(trial=trial), code="G1", changeToken=token, place="Weir", readings={"reading": [reading(5, "2")]})
     assert answer["changedField"] == ["place", "readings"]
     assert [(one.object, one.action) for one in trial.changes] == [
         ("readings/reading", "deleted"), ("readings/reading", "created"), ("gauge", "changed")]

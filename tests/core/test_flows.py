@@ -7,12 +7,13 @@ from typing import Any
 import pytest
 
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.kinds.screens.definition import ScreenFlowDefinition
+from bricola.core.kinds.screens.runner import Runner
+from bricola.core.kinds.screens.sessions import ScreenError
+from bricola.core.kinds.screens.shape import resolve_flow
+from bricola.core.kinds.screens.walks import compile_walks
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.playing import Player
-from bricola.core.runtime.terminals import ScreenError
-from bricola.core.shapes.flows import resolve_flow
-from bricola.core.terminals.walks import compile_walks
 from bricola.demo.hosts.records import BerthFile, LedgerFile
 from tests.core.terminals import (
     CATALOGUE,
@@ -182,7 +183,7 @@ async def test_a_host_that_misbehaves_fails_the_call_in_time_and_costs_one_sessi
 
 def quick() -> Catalogue:
     """The demo's definitions with moves that wait half a second at most."""
-    flow = CATALOGUE.find_flow("vessel-ledger")
+    flow = CATALOGUE.get(ScreenFlowDefinition, "vessel-ledger")
     assert flow is not None
     moves = tuple(one.model_copy(update={"seconds": 0.5}) for one in flow.moves)
     return CATALOGUE | Catalogue([flow.model_copy(update={"moves": moves})])
@@ -202,7 +203,7 @@ async def test_a_host_that_negotiates_for_ever_is_given_up(registry: Path) -> No
 
 async def test_several_flows_run_one_after_another_on_one_session(registry: Path) -> None:
     """A signed-on place is kept between them; later a workflow will borrow once for all its flows."""
-    definition = CATALOGUE.find_flow("vessel-ledger")
+    definition = CATALOGUE.get(ScreenFlowDefinition, "vessel-ledger")
     assert definition is not None
     source = resolve_flow(definition, CATALOGUE)
     flow = compile_walks(definition, source.host, source.screens, source.inputs, source.outputs)
@@ -211,7 +212,7 @@ async def test_several_flows_run_one_after_another_on_one_session(registry: Path
         pool_to(backend_of("ledger"), port, max_size=1) as pool,
         pool.session() as session,
     ):
-        player = Player(session, flow.ways, asyncio.get_running_loop().time)
+        player = Runner(session, flow.ways, asyncio.get_running_loop().time)
         for registration in ("LK-0001", "LK-0002", "LK-0003"):
             assert (await player.play(flow, {"registration": registration, "maxRows": 5}))["name"]
             assert await player.go_back()
@@ -223,7 +224,7 @@ async def test_several_flows_run_one_after_another_on_one_session(registry: Path
 
 async def test_a_screen_that_nobody_expected_stops_the_walk_and_is_kept(registry: Path) -> None:
     """A flow that was recorded elsewhere: it presses 2 in the menu and expects the enquiry."""
-    flow = CATALOGUE.find_flow("vessel-ledger")
+    flow = CATALOGUE.get(ScreenFlowDefinition, "vessel-ledger")
     assert flow is not None
     first = flow.moves[0].model_copy(update={"fill": (flow.moves[0].fill[0].model_copy(update={"value": "2"}),)})
     wrong = CATALOGUE | Catalogue([flow.model_copy(update={"moves": (first, *flow.moves[1:])})])

@@ -12,23 +12,24 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.screens import Place, Reading
+from bricola.core.definitions.engines.terminals import Place, Reading
 from bricola.core.definitions.text import read_definition
+from bricola.core.kinds.screens.definition import ScreenFlowDefinition
+from bricola.core.kinds.screens.recognise import text_at
+from bricola.core.kinds.screens.runner import Runner
+from bricola.core.kinds.screens.sessions import Course, ScreenError
+from bricola.core.kinds.screens.shape import resolve_flow
+from bricola.core.kinds.screens.texts import compile_reader, compile_writer
+from bricola.core.kinds.screens.walks import CompiledFlow, compile_walks
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.playing import Player
-from bricola.core.runtime.terminals import Course, ScreenError
-from bricola.core.shapes.flows import resolve_flow
 from bricola.core.shapes.model import Element
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.terminals import telnet
 from bricola.core.terminals.host import Part, Pressed
 from bricola.core.terminals.host3270 import write_screen
-from bricola.core.terminals.reading import compile_reader, compile_writer
-from bricola.core.terminals.recognise import text_at
 from bricola.core.terminals.screen import Screen
 from bricola.core.terminals.terminal import TerminalSettings
 from bricola.core.terminals.tn3270 import Tn3270
-from bricola.core.terminals.walks import CompiledFlow, compile_walks
 from bricola.demo.hosts.application import Accounts, Application, View, typed
 from bricola.demo.hosts.ledger import Ledger
 from bricola.demo.hosts.records import LedgerFile
@@ -292,7 +293,7 @@ class Script:
 
 def flow_of(region: str) -> CompiledFlow:
     definitions = catalogue(region)
-    definition = definitions.find_flow("stock")
+    definition = definitions.get(ScreenFlowDefinition, "stock")
     assert definition is not None
     source = resolve_flow(definition, definitions)
     return compile_walks(definition, source.host, source.screens, source.inputs, source.outputs)
@@ -316,7 +317,7 @@ async def test_nothing_is_typed_before_the_keyboard_opens_and_the_screen_is_know
         [without_unlock(write_screen((Part(1, 2, "PLEASE WAIT"),))), without_unlock(first), UNLOCK],  # unlocked by a record of its own
         [UNLOCK, second],  # the keyboard opens on the old page before the new one comes
     ]
-    answer = await Player(session, flow.ways, asyncio.get_running_loop().time).play(flow, {"most": 100})
+    answer = await Runner(session, flow.ways, asyncio.get_running_loop().time).play(flow, {"most": 100})
     assert [one["code"] for one in answer["item"]] == codes(9)
     assert not session.typed_while_locked
 
@@ -326,7 +327,7 @@ async def test_a_host_that_says_nothing_is_given_up() -> None:
     session = Script(write_screen(HOME.parts))
     session.answers = [[without_unlock(write_screen((Part(1, 2, "PLEASE WAIT"),)))]]
     with pytest.raises(ScreenError) as caught:
-        await Player(session, flow.ways, asyncio.get_running_loop().time).play(flow, {"most": 100})
+        await Runner(session, flow.ways, asyncio.get_running_loop().time).play(flow, {"most": 100})
     assert caught.value.problem.code == "terminal.silent"
     assert caught.value.problem.found == "the keyboard still locked"
     assert session.given_up
@@ -364,7 +365,7 @@ def test_areas_and_patterns_are_read() -> None:
     place = Place(name="remarks", row=1, column=10, length=40, rows=2)
     assert text_at(screen, place) == "Heritage vessel, no night passage"
     definitions = CATALOGUE | Catalogue([read_definition(text) for text in (BACKEND, PATTERN)])
-    definition = definitions.find_flow("due")
+    definition = definitions.get(ScreenFlowDefinition, "due")
     assert definition is not None
     source = resolve_flow(definition, definitions)
     flow = compile_walks(definition, source.host, source.screens, source.inputs, source.outputs)

@@ -9,16 +9,19 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from bricola.adapters.sqlite import SqliteKind
-from bricola.core.definitions.model import Endpoint, EnvironmentDefinition, PoolSettings
+from bricola.adapters.engines.sqlite.sessions import SqliteKind
+from bricola.core.calls.call import Call
+from bricola.core.definitions.engines.engine import Dialect
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import EnvironmentDefinition, PoolSettings
+from bricola.core.kinds.resolve import resolve_service
 from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.pool.pool import Pool
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.live import LiveService, compile_service
-from bricola.core.runtime.pool import Pool
-from bricola.core.runtime.statements import Keyset
+from bricola.core.serving.live import LiveService, compile_service
 from bricola.core.shapes.model import Element
-from bricola.core.shapes.resolve import resolve_service
 from bricola.core.shapes.simple import SimpleType
+from bricola.core.sql.statements import Keyset
 from tests.core.samples import gauge_catalogue
 
 PLACES = ["Weir", "weir tail", "100% Lock", "100 Lock", "a_b", "aXb", "O'Brien", 'say "hi"', "Łódź", "Ω🚢", "", "Weir"]
@@ -48,19 +51,19 @@ async def live(tmp_path: Path) -> AsyncIterator[LiveService]:
 
 
 async def codes(live: LiveService, operation: str, **values: object) -> list[str]:
-    answer = await live.by_name[operation].handle({"limit": 50, **values})
+    answer = await live.by_name[operation].handle(Call(), {"limit": 50, **values})
     live.by_name[operation].encode(answer)
     return [one["code"] for one in answer["gauge"]]
 
 
 async def test_get_reads_typed_values_that_can_be_encoded(live: LiveService) -> None:
-    answer = await live.by_name["GetGauge"].handle({"code": "G03"})
+    answer = await live.by_name["GetGauge"].handle(Call(), {"code": "G03"})
     text = live.by_name["GetGauge"].encode(answer)
     assert "<datum>3.50</datum><automatic>true</automatic><readings>30</readings>" in text
     assert "<checked>2026-01-01T06:30:00</checked>" in text
     assert "<photo>AAE=</photo>" in text
     with pytest.raises(DeclaredFaultError) as caught:
-        await live.by_name["GetGauge"].handle({"code": "G99"})
+        await live.by_name["GetGauge"].handle(Call(), {"code": "G99"})
     assert caught.value.detail == {"message": "There is no gauge with code G99.", "code": "G99"}
 
 
@@ -83,7 +86,7 @@ async def test_pages_hold_every_row_once_in_order(live: LiveService, limit: int,
     seen: list[str] = []
     after: dict[str, object] = {}
     while True:
-        answer = await live.by_name[operation].handle({"limit": limit, **after})
+        answer = await live.by_name[operation].handle(Call(), {"limit": limit, **after})
         seen += [one["code"] for one in answer["gauge"]]
         assert answer["more"] is ("after" in answer)
         if not answer["more"]:
@@ -95,7 +98,7 @@ async def test_pages_hold_every_row_once_in_order(live: LiveService, limit: int,
 
 
 _CODE = SimpleType("string")
-_KEYSET, _OTHER = (Keyset(["code"], {"code": "c"}, {"code": Element("code", _CODE)}, "sqlite", mark) for mark in ("gauge.search", "other.mark"))
+_KEYSET, _OTHER = (Keyset(["code"], {"code": "c"}, {"code": Element("code", _CODE)}, Dialect(), mark) for mark in ("gauge.search", "other.mark"))
 
 
 @given(st.text(max_size=60) | st.builds(lambda code: _OTHER.position({"code": code}), st.text(max_size=9)))

@@ -9,15 +9,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bricola.core.calls.call import Call
+from bricola.core.calls.callers import Caller, Callers, Token, token_digest
 from bricola.core.definitions.model import EnvironmentDefinition
+from bricola.core.kinds.resolve import resolve_service
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.request import read_reply, sample_values, write_request
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.callers import Caller, Callers, Token, token_digest
-from bricola.core.runtime.live import LiveService, compile_service
-from bricola.core.runtime.pipeline import Answer, CallRecord, Pipeline, Request
-from bricola.core.shapes.resolve import resolve_service
+from bricola.core.serving.faces import Request
+from bricola.core.serving.live import LiveService, compile_service
+from bricola.core.serving.pipeline import Answer, CallRecord, Pipeline
 from tests.core.samples import gauge_catalogue
 from tests.core.test_messages import GOOD
 
@@ -45,7 +47,7 @@ def make(handler: Any = None, anonymous: bool = False) -> tuple[Pipeline, LiveSe
     place = EnvironmentDefinition(name="live", anonymous=("GaugeBook",) if anonymous else ())
     service = compile_service(place, definition, 7, resolve_service(definition, catalogue), {"registry": None})  # type: ignore[dict-item]
 
-    async def answer(values: dict[str, Any]) -> dict[str, Any]:
+    async def answer(call: Call, values: dict[str, Any]) -> dict[str, Any]:
         return {"gauge": GOOD | values}
 
     get = replace(service.by_name["GetGauge"], handle=handler or answer)
@@ -62,7 +64,7 @@ def ask(made: tuple[Pipeline, LiveService, Records], version: Soap = Soap.V11, a
 
 
 def failing(error: Exception) -> Any:
-    async def handler(_: dict[str, Any]) -> dict[str, Any]:
+    async def handler(call: Call, _: dict[str, Any]) -> dict[str, Any]:
         raise error
 
     return handler
@@ -107,7 +109,7 @@ def test_failures_are_answered_recorded_and_kept_inside(
 
 
 def test_an_answer_that_breaks_the_contract_becomes_a_fault_on_every_face() -> None:
-    async def wrong(values: dict[str, Any]) -> dict[str, Any]:
+    async def wrong(call: Call, values: dict[str, Any]) -> dict[str, Any]:
         return {"gauge": GOOD | {"place": "x" * 99}}
 
     made = make(wrong)

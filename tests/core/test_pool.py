@@ -7,12 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bricola.core.definitions.model import Breaker, Endpoint, PoolSettings
+from bricola.core.calls.call import Call
+from bricola.core.calls.callers import Caller
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import Breaker, PoolSettings
+from bricola.core.pool.capacity import Load, Meter, advised_size, waiting_share
+from bricola.core.pool.endpoints import Circuit, Endpoints
+from bricola.core.pool.pool import Pool
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.capacity import Load, Meter, advised_size, waiting_share
-from bricola.core.runtime.endpoints import Circuit, Endpoints
-from bricola.core.runtime.pool import Pool
-from bricola.core.runtime.sessions import CallLabel, current_call
 
 NORTH, SOUTH = Endpoint(name="north", address="n"), Endpoint(name="south", address="s")
 
@@ -255,8 +257,7 @@ async def test_people_stop_start_recycle_and_evict() -> None:
     assert three.cut
     assert not pool.evict(99)
     pool.give_back(three)
-    current_call.set(CallLabel("c1", "GaugeBook.GetGauge", "tide-reader"))
-    four = await pool.borrow()
+    four = await pool.borrow(Call("c1", "GaugeBook.GetGauge", Caller("tide-reader", frozenset())))
     view = pool.view()["sessions"][0]
     assert (view["identity"], view["state"], view["caller"], view["operation"]) == ("clerk", "in use", "tide-reader", "GaugeBook.GetGauge")
     pool.stop()

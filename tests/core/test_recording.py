@@ -9,21 +9,16 @@ from typing import Any
 import pytest
 
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import Endpoint, PoolSettings
-from bricola.core.definitions.screens import ScreenFlowDefinition
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import PoolSettings
 from bricola.core.definitions.text import read_definition, write_definition
-from bricola.core.messages.faults import DeclaredFaultError
-from bricola.core.problems import ProblemError
-from bricola.core.runtime.filmed import FilmKind
-from bricola.core.runtime.playing import Player
-from bricola.core.runtime.pool import Pool
-from bricola.core.shapes.flows import resolve_flow
-from bricola.core.terminals.alarm import compare_shots, filled_places, nearest, sound
-from bricola.core.terminals.film import Film, Shot, plain_film, plain_screen, read_film, read_screen
-from bricola.core.terminals.guessing import columns_of, guess, guess_column, guess_pages, propose_name, widened
-from bricola.core.terminals.host import Part
-from bricola.core.terminals.recognise import compile_recogniser, differences
-from bricola.core.terminals.recording import (
+from bricola.core.kinds.screens.alarm import compare_shots, filled_places, nearest, sound
+from bricola.core.kinds.screens.definition import ScreenFlowDefinition
+from bricola.core.kinds.screens.film import Film, Shot, plain_film, plain_screen, read_film, read_screen
+from bricola.core.kinds.screens.guessing import columns_of, guess, guess_column, guess_pages, propose_name, widened
+from bricola.core.kinds.screens.offline import FilmKind
+from bricola.core.kinds.screens.recognise import compile_recogniser, differences
+from bricola.core.kinds.screens.recording import (
     MarkedColumn,
     MarkedFault,
     MarkedList,
@@ -33,8 +28,14 @@ from bricola.core.terminals.recording import (
     draft,
     sample_inputs,
 )
+from bricola.core.kinds.screens.runner import Runner
+from bricola.core.kinds.screens.shape import resolve_flow
+from bricola.core.kinds.screens.walks import CompiledFlow, compile_walks
+from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.pool.pool import Pool
+from bricola.core.problems import ProblemError
+from bricola.core.terminals.host import Part
 from bricola.core.terminals.screen import Screen
-from bricola.core.terminals.walks import CompiledFlow, compile_walks
 from bricola.demo.hosts import ledger as ledger_host
 from bricola.demo.hosts.application import typed
 from tests.core.terminals import CATALOGUE, backend_of, demo_host, handler_of, pool_to
@@ -43,7 +44,7 @@ VALUES = {"registration": "LK-0412", "maxRows": 45}
 
 
 def compiled(definitions: Catalogue = CATALOGUE, name: str = "vessel-ledger") -> tuple[ScreenFlowDefinition, CompiledFlow]:
-    definition = definitions.find_flow(name)
+    definition = definitions.get(ScreenFlowDefinition, name)
     assert definition is not None
     source = resolve_flow(definition, definitions)
     return definition, compile_walks(definition, source.host, source.screens, source.inputs, source.outputs)
@@ -64,7 +65,7 @@ async def walk(registry: Path) -> list[Shot]:
         pool.session() as session,
     ):
         session.course.made = made
-        player = Player(session, flow.ways, time.monotonic)
+        player = Runner(session, flow.ways, time.monotonic)
         await player.play(flow, dict(VALUES))
         assert await player.go_back()
         session.course.made = None
@@ -227,7 +228,7 @@ async def test_the_alarm_names_what_moved(shots: list[Shot], registry: Path, mon
     ):
         session.course.made = live
         with pytest.raises(ProblemError) as caught:
-            await Player(session, flow.ways, time.monotonic).play(flow, dict(VALUES))
+            await Runner(session, flow.ways, time.monotonic).play(flow, dict(VALUES))
         judged = nearest(caught.value.expected, caught.value.screen)  # type: ignore[attr-defined]
         assert judged is not None
         assert [(one.screen, one.what) for one in judged[1]] == [("enquiry", "the input field")]
@@ -240,7 +241,7 @@ async def test_the_alarm_names_what_moved(shots: list[Shot], registry: Path, mon
             update={"screens": (screen.model_copy(update={"marks": marks, "places": places}), definition.screens[1])}
         )
         _, again = compiled(CATALOGUE | Catalogue([mended]))
-        player = Player(session, again.ways, time.monotonic)
+        player = Runner(session, again.ways, time.monotonic)
         assert await player.go_back()
         live.clear()
         await player.play(again, dict(VALUES))

@@ -8,13 +8,15 @@ import pytest
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.text import read_definition, write_definition
-from bricola.core.review import RULES, CredentialFact, Facts, Finding, PoolFact, review
+from bricola.core.kinds.objects.review import EmptyFields
+from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, all_rules, review
 from bricola.core.review.page import write_page
 
 DAY = 86_400.0
+RULES = all_rules()
 FACTS = Facts(
     now=100 * DAY,
-    engines=frozenset({"sqlite", "postgresql", "tn3270"}),
+    engines={"sqlite": "", "postgresql": "", "tn3270": ""},
     credentials={"locks": CredentialFact("password", 400 * DAY)},
     held_roles=frozenset({"reader"}),
 )
@@ -206,7 +208,7 @@ CASES: dict[str, dict[str, Any]] = {
     "object.parent": in_object("max_length: 20}", "max_length: 20, parent: bank}"),
     "object.child": in_object("finders:", "children: {readings: {object: gauge, match: {name: code}}}\nfinders:"),
     "object.sensitive": in_object("  place:", "  email: {type: string, required: false}\n  place:"),
-    "object.never-filled": with_facts(empty_fields=frozenset({("gauge", "place")}), rows_looked_at=10_000),
+    "object.never-filled": with_facts(of_kind={"object": EmptyFields(frozenset({("gauge", "place")}), 10_000)}),
     "finder.compare": {
         "changes": {
             "object": (
@@ -256,7 +258,7 @@ CASES: dict[str, dict[str, Any]] = {
     "flow.most": in_flow("most: most", "most: code"),
     "binding.devices": in_gates(GATES.replace("tls", "devices: [G1, G2], tls")),
     "binding.film": in_gates("  gate: {film: level}\n"),
-    "flow.moved": in_flow("level", "level") | with_facts(moved={"level": "shown: the text 'LEVEL', it is gone"}),
+    "flow.moved": in_flow("level", "level") | with_facts(of_kind={"screen-flow": {"level": "shown: the text 'LEVEL', it is gone"}}),
     "parameter.context-type": in_service("{given: fixed, value: A}", "{given: context, value: now}")
     | {
         "changes": {
@@ -304,12 +306,13 @@ CASES: dict[str, dict[str, Any]] = {
     "contract.breaking": with_facts(breaking=("GetGauge/input/code: gone.",)),
     "binding.missing": in_live("  river:\n    address: db-live.larkmere.example:5432\n", "  river:\n"),
     "binding.kind": in_live("address: db-live.larkmere.example:5432", "file: live/river.db"),
+    "binding.unused": in_live("    database: river\n", "    database: river\n    devices: [RIVER1]\n"),
     "binding.file-missing": {"changes": SQLITE, **with_facts(missing_files={"river": "live/river.db"})},
     "binding.own-store": {"changes": SQLITE | {"live": (SQLITE["live"][0], "    file: bricola.db\n")}},
     "binding.address": in_live("db-live.larkmere.example:5432", "'http://db-live/x'"),
     "binding.database": in_live("    database: river\n", ""),
     "binding.twice": in_live("address: db-live.larkmere.example:5432", "endpoints: {a: {address: 'db:5432'}, b: {address: 'db:5432'}}"),
-    "backend.engine": with_facts(engines=frozenset({"sqlite"})),
+    "backend.engine": with_facts(engines={"sqlite": "", "postgresql": "no adapter"}),
     "context.missing": in_service("{given: fixed, value: A}", "{given: context, value: company}"),
     "context.value": {
         "changes": {"service": ("{given: fixed, value: A}", "{given: context, value: site}"), "live": ("context: {}", "context: {site: Z}")}

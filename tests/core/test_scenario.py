@@ -12,7 +12,7 @@ import pytest
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.plain import to_plain
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.live import LiveService
+from bricola.core.serving.live import LiveService
 from bricola.demo import registry
 from bricola.demo.start import catalogue_files
 from tests.core.databases import ENGINES, Database, Servers, call

@@ -3,15 +3,15 @@
 import xmlschema
 from lxml import etree
 
+from bricola.core.calls.trials import Trial
 from bricola.core.contracts.schema import write_schema
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.text import read_definition
+from bricola.core.kinds.resolve import ResolvedService, resolve_service
 from bricola.core.messages.decoder import compile_decoder
 from bricola.core.messages.plain import from_plain
 from bricola.core.messages.request import MASK, masked_text, masked_values, sensitive_names
 from bricola.core.problems import Problem
-from bricola.core.runtime.trials import Trial
-from bricola.core.shapes.resolve import ResolvedService, resolve_service
 
 PARTS = (
     "backend: river\nengine: sqlite",

@@ -4,10 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bricola.core.discovery.draft import readable
-from bricola.core.discovery.types import checked_codes, column_type, literal
+from bricola.core.kinds.objects.drafting import readable
 from bricola.core.problems import ProblemError
-from bricola.core.shapes.sql import numbered, read_sql
+from bricola.core.sql.text import numbered, read_sql
+from bricola.core.sql.types import checked_codes, column_type, literal
 
 _TEXT = st.text(alphabet=st.characters(exclude_categories=("Cs",), exclude_characters="'\"\0"), max_size=12)
 _PIECES = st.lists(st.one_of(

@@ -14,9 +14,11 @@ from pathlib import Path
 
 import pytest
 
-from bricola.adapters.terminals import connect, new_terminal
-from bricola.core.definitions.model import Binding, Endpoint
-from bricola.core.definitions.screens import TerminalHost
+from bricola.adapters.engines.terminals.sessions import connect, terminal_settings
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.engines.terminals import TerminalHost
+from bricola.core.definitions.model import Binding
+from bricola.core.terminals.tn3270 import Tn3270
 from tests.core.terminals import CATALOGUE, PASSWORD, USER
 
 LOGO = """@ALIGN NONE
@@ -102,7 +104,7 @@ async def test_the_logo_of_an_independent_host_is_read(tmp_path: Path, model: in
         endpoint = Endpoint(name="other", address=f"127.0.0.1:{port}")
         for _ in range(100):
             try:
-                session = await connect("other", Binding(name="other", address=endpoint.address), endpoint, new_terminal("tn3270", host))
+                session = await connect("other", Binding(name="other", address=endpoint.address), endpoint, Tn3270(terminal_settings(host)))
                 break
             except OSError:
                 await asyncio.sleep(0.1)

@@ -10,7 +10,7 @@ import pytest
 
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.live import LiveService
+from bricola.core.serving.live import LiveService
 from tests.core.databases import ENGINES, Database, Servers, call
 
 PARTS = (

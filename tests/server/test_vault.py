@@ -12,11 +12,11 @@ from cryptography.hazmat.primitives.asymmetric import ec
 
 from bricola.core.problems import Kind, ProblemError
 from bricola.server.backup import restore_backup, write_backup
-from bricola.server.storage import Storage
+from bricola.server.ports.storage import Storage
 from bricola.server.throttle import Throttle
 from bricola.server.vault import KEY_VARIABLE, Vault, read_key_pair
 from bricola.store import credentials, definitions
-from bricola.store.database import open_database
+from bricola.store.database import Db, open_database
 
 NOW = datetime(2026, 11, 25, tzinfo=UTC)
 
@@ -26,13 +26,20 @@ def db(tmp_path: Path) -> sqlite3.Connection:
     return open_database(tmp_path / "bricola.db", "main", durable=True)
 
 
-def vault_of(tmp_path: Path, db: sqlite3.Connection, moment: datetime = NOW) -> Vault:
+def vault_of(tmp_path: Path, db: Db, moment: datetime = NOW) -> Vault:
     vault = Vault(tmp_path / "bricola.key", lambda: moment.timestamp())
     vault.load(credentials.credentials(db))
     return vault
 
 
-def test_secrets_are_sealed_open_again_and_survive_a_new_key(tmp_path: Path, db: sqlite3.Connection) -> None:
+def renew(vault: Vault, db: Db) -> int:
+    with vault.renewing() as again, db.transaction():
+        count = credentials.reseal(db, again)
+    vault.renewed()
+    return count
+
+
+def test_secrets_are_sealed_open_again_and_survive_a_new_key(tmp_path: Path, db: Db) -> None:
     vault = vault_of(tmp_path, db)
     credentials.keep_sealing_check(db, vault.new_check())
     credentials.add_credential(db, "locks", "password", "")
@@ -40,7 +47,7 @@ def test_secrets_are_sealed_open_again_and_survive_a_new_key(tmp_path: Path, db:
     assert b"weir-crest" not in (tmp_path / "bricola.db").read_bytes()
     assert (tmp_path / "bricola.key").stat().st_mode & 0o077 == 0
     old_key = (tmp_path / "bricola.key").read_text()
-    assert vault.renew_key(lambda again: credentials.reseal(db, again)) == 1
+    assert renew(vault, db) == 1
     assert old_key.strip() not in (tmp_path / "bricola.key").read_text()
     fresh = vault_of(tmp_path, db)
     assert [(one.user, one.value) for one in fresh.secrets("locks")] == [("clerk", "weir-crest")]
@@ -63,7 +70,7 @@ def test_a_wrong_key_file_is_told(tmp_path: Path, content: str) -> None:
 
 
 def test_a_key_from_the_environment_is_renewed_by_its_owner(
-    tmp_path: Path, db: sqlite3.Connection, monkeypatch: pytest.MonkeyPatch
+    tmp_path: Path, db: Db, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     old, new = Fernet.generate_key().decode(), Fernet.generate_key().decode()
     monkeypatch.setenv(KEY_VARIABLE, old)
@@ -71,15 +78,15 @@ def test_a_key_from_the_environment_is_renewed_by_its_owner(
     credentials.add_credential(db, "locks", "token", "")
     credentials.add_version(db, "locks", "", vault.seal("t-1"), "", None, "imke", NOW)
     with pytest.raises(ProblemError, match="only its owner"):
-        vault.renew_key(lambda again: credentials.reseal(db, again))
+        renew(vault, db)
     monkeypatch.setenv(KEY_VARIABLE, f"{new},{old}")
-    vault_of(tmp_path, db).renew_key(lambda again: credentials.reseal(db, again))
+    renew(vault_of(tmp_path, db), db)
     monkeypatch.setenv(KEY_VARIABLE, new)
     assert vault_of(tmp_path, db).secrets("locks")[0].value == "t-1"
     assert not (tmp_path / "bricola.key").exists()
 
 
-def test_versions_overlap_and_expire(tmp_path: Path, db: sqlite3.Connection) -> None:
+def test_versions_overlap_and_expire(tmp_path: Path, db: Db) -> None:
     vault = vault_of(tmp_path, db)
     credentials.add_credential(db, "locks", "password", "")
     day = timedelta(days=1)
@@ -138,7 +145,7 @@ def test_the_throttle_pauses_longer_each_time_and_forgives() -> None:
         throttle.enter("somebody", "10.0.0.8")
 
 
-def test_a_backup_is_whole_and_restores_into_an_empty_folder(tmp_path: Path, db: sqlite3.Connection) -> None:
+def test_a_backup_is_whole_and_restores_into_an_empty_folder(tmp_path: Path, db: Db) -> None:
     open_database(tmp_path / "calls.db", "calls", durable=False).close()
     definitions.add_revisions(db, [("type", "A", "a.yaml", "one")], "imke")
     file = tmp_path / "b.zip"
@@ -181,20 +188,20 @@ def test_an_older_store_is_moved_forward_with_a_copy_kept(tmp_path: Path) -> Non
 
 async def test_a_full_disk_and_a_locked_store_are_told_and_lose_nothing(tmp_path: Path) -> None:
     storage = Storage(tmp_path)
-    await storage.main(definitions.add_revisions, [("type", "A", "a.yaml", "one")], "imke")
-    pages = await storage.main(lambda db: db.execute("PRAGMA page_count").fetchone()[0])
-    await storage.main(lambda db: db.execute(f"PRAGMA max_page_count={pages}").fetchall())
+    await storage.write(definitions.add_revisions, [("type", "A", "a.yaml", "one")], "imke")
+    pages = await storage.write(lambda db: db.execute("PRAGMA page_count").fetchone()[0])
+    await storage.write(lambda db: db.execute(f"PRAGMA max_page_count={pages}").fetchall())
     with pytest.raises(ProblemError) as full:
-        await storage.main(definitions.add_revisions, [("type", "A", "a.yaml", "x" * 900_000)], "imke")
+        await storage.write(definitions.add_revisions, [("type", "A", "a.yaml", "x" * 900_000)], "imke")
     assert full.value.problem.code == "store.full"
-    await storage.main(lambda db: db.execute("PRAGMA max_page_count=1000000").fetchall())
-    await storage.main(lambda db: db.execute("PRAGMA busy_timeout=10"))
+    await storage.write(lambda db: db.execute("PRAGMA max_page_count=1000000").fetchall())
+    await storage.write(lambda db: db.execute("PRAGMA busy_timeout=10"))
     other = sqlite3.connect(tmp_path / "bricola.db")
     other.execute("BEGIN IMMEDIATE")
     with pytest.raises(ProblemError) as locked:
-        await storage.main(definitions.add_revisions, [("type", "A", "a.yaml", "two")], "imke")
+        await storage.write(definitions.add_revisions, [("type", "A", "a.yaml", "two")], "imke")
     assert locked.value.problem.code == "store.locked"
     other.rollback()
-    assert [one.text for one in await storage.main(definitions.drafts)] == ["one"]
-    await storage.main(definitions.add_revisions, [("type", "A", "a.yaml", "two")], "imke")
+    assert [one.text for one in await storage.read(definitions.drafts)] == ["one"]
+    await storage.write(definitions.add_revisions, [("type", "A", "a.yaml", "two")], "imke")
     storage.close()

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.pipeline import CallRecord
+from bricola.core.serving.pipeline import CallRecord
 from bricola.store import definitions, people, releases
 from bricola.store.calls import CallWriter, figures, recent_calls
 from bricola.store.database import open_database
@@ -68,7 +68,8 @@ def test_records_come_in_batches_wait_out_a_lock_and_give_figures(tmp_path: Path
     assert {one.result for one in recent_calls(reader, failed=True)} == {"fault"}
     now = time.time()
     (one,) = figures(reader, now - 3600, now + 1, 60)
-    assert (one["calls"], one["faults"], one["p95_micros"]) == (100, 10, 96_000)
+    assert (one["calls"], one["faults"]) == (100, 10)
+    assert one["p95_micros"] == pytest.approx(96_000, rel=0.05)
     assert sum(calls for calls, _ in one["slices"]) == 100
     writer._db.execute("PRAGMA busy_timeout=10")
     reader.execute("BEGIN IMMEDIATE")

@@ -14,6 +14,19 @@ class Secret:
     certificate: str = ""  # PEM
 
 
+class Presented:
+    """One credential as a session presents it: asked for at each sign-on, and never kept."""
+
+    def __init__(self, secrets: "Secrets", credential: str) -> None:
+        self._secrets, self._credential = secrets, credential
+
+    def versions(self) -> "list[Secret]":
+        return self._secrets.secrets(self._credential)
+
+    def used(self) -> None:
+        self._secrets.used(self._credential)
+
+
 class Secrets(Protocol):
     """Raises ProblemError when there is no such credential, or when it has expired."""
 

@@ -4,20 +4,13 @@ import asyncio
 import time
 from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
+from bricola.core.kinds.kind import Probe
 from bricola.core.problems import Kind, Problem, ProblemError
 
 STAGES = ("resolved", "reachable", "tls", "signed on", "version", "allowed", "sample read")
 SECONDS = 5.0  # for each stage
-
-
-@dataclass(frozen=True)
-class Probe:
-    """What is read to see whether Bricola may: the object's name, its table and a statement for one row."""
-
-    object: str
-    table: str
-    statement: str
 
 
 @dataclass(frozen=True)
@@ -36,6 +29,13 @@ class Skip(Exception):  # noqa: N818 — no error: the stage does not apply
 
 
 Step = Callable[[], Awaitable[str]]
+
+
+class Checker(Protocol):
+    """How one endpoint of an engine is checked: a step for each stage."""
+
+    def steps(self) -> list[Step]: ...
+    async def close(self) -> None: ...
 
 
 async def run(name: str, step: Step) -> Stage:

@@ -4,9 +4,10 @@ from collections.abc import Coroutine, Iterable, Sequence
 from datetime import UTC, datetime
 from typing import Any, TypeVar
 
-from bricola.core.definitions.model import StatementLimits
+from bricola.core.calls.call import out_of_time
+from bricola.core.definitions.engines.places import StatementLimits
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.databases import Row
+from bricola.core.sql.sessions import NO_LIMIT, DriverRow
 
 T = TypeVar("T")
 OWNERS = "The people who run the service find the cause in the record of this call."
@@ -18,10 +19,10 @@ class Bounds:
 
     def __init__(self, backend: str, limits: StatementLimits) -> None:
         self._backend, self._limits = backend, limits
-        self.rows: list[Row] = []
+        self.rows: list[DriverRow] = []
         self._bytes = 0
 
-    def add(self, rows: Sequence[Row]) -> None:
+    def add(self, rows: Sequence[DriverRow]) -> None:
         """Raises ProblemError when there are too many rows, or too much in them."""
         self.rows += rows
         self._bytes += sum([len(value) for row in rows for value in row if value.__class__ is str or value.__class__ is bytes])
@@ -47,7 +48,10 @@ def value_refused(error: Exception) -> Problem:
                    inner=str(error).strip())
 
 
-def too_slow(backend: str, limits: StatementLimits) -> ProblemError:
+def too_slow(backend: str, limits: StatementLimits, within: float = NO_LIMIT) -> ProblemError:
+    """A statement took longer than the binding allows; or than was left of its call, whose time is then over."""
+    if within < limits.seconds:
+        return out_of_time()
     return ProblemError(Problem(
         "backend.slow", f"The backend {backend} took too long.", Kind.BUSY, expected=f"an answer within {limits.seconds:g} s",
         mend="Ask for less, or try again later.", inner="the binding's 'limits: {seconds}'"))

@@ -40,7 +40,7 @@ def register(app: typer.Typer) -> None:
 
         def ready(bricola: "Bricola", address: str) -> None:
             base = public or address
-            setup = f"{base}/setup?code={bricola.setup_code}" if bricola.setup_code is not None else None
+            setup = f"{base}/setup?code={bricola.people.setup_code}" if bricola.people.setup_code is not None else None
             if as_json:
                 print_json({"url": base, "setup": setup})
                 return

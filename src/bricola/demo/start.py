@@ -141,7 +141,7 @@ def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict
     """Make users, definitions, callers, releases and deployments; answers the secrets, which are kept nowhere else."""
     users = [{"name": name, "password": secrets.token_urlsafe(9), "role": role} for name, role in USERS]
     with Client(address) as client:
-        client.set_up(str(bricola.setup_code), users[0]["name"], users[0]["password"])
+        client.set_up(str(bricola.people.setup_code), users[0]["name"], users[0]["password"])
         client.sign_in(users[0]["name"], users[0]["password"])
         for user in users[1:]:
             client.add_user(user["name"], user["password"], user["role"])

@@ -13,9 +13,9 @@ from starlette.exceptions import HTTPException
 
 from bricola import __version__
 from bricola.core.problems import Kind, Problem, ProblemError, shown
-from bricola.core.runtime.pipeline import problem_document
+from bricola.core.serving.documents import problem_document
 from bricola.server import pages
-from bricola.server.api import callers, definitions, discovery, objects, operations, screens, services, sessions
+from bricola.server.api import callers, definitions, operations, services, sessions
 from bricola.server.bricola import Bricola
 from bricola.server.gateway import Gateway
 from bricola.server.metrics import write_metrics
@@ -43,8 +43,9 @@ def create_app(bricola: Bricola, own_address: str) -> Gateway:
     app = FastAPI(title="Bricola management API", version=__version__, lifespan=lifespan,
                   openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
     app.state.bricola = bricola
-    for module in (sessions, callers, definitions, services, operations, discovery, objects, screens):
-        app.include_router(module.router, prefix="/api/v1")
+    own = [module.router for module in (sessions, callers, definitions, services, operations)]
+    for router in (*own, *(router for one in bricola.kinds for router in one.routers)):
+        app.include_router(router, prefix="/api/v1")
     app.include_router(pages.router)
     _add_problem_handlers(app)
     _add_health(app, bricola)
@@ -94,8 +95,8 @@ def _add_health(app: FastAPI, bricola: Bricola) -> None:
     @app.get("/readyz", include_in_schema=False)
     async def readyz() -> JSONResponse:
         """Ready while every deployed service can answer."""
-        down = bricola.runtime.down_places()
-        return JSONResponse({"ready": not down, "services": len(bricola.runtime.services()),
+        down = bricola.places.down_places()
+        return JSONResponse({"ready": not down, "services": len(bricola.places.services()),
                              "down": [f"{environment}/{service}" for environment, service in down]},
                             503 if down else 200)
 

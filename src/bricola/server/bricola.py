@@ -1,41 +1,32 @@
-"""A running service: everything that its faces (gateway, management API, pages) share."""
+"""A running service: its ports, put together, and what happens by itself."""
 
 import asyncio
 import itertools
 import logging
 import secrets
 import time
-from collections.abc import Callable
-from datetime import UTC, datetime
-from typing import Any
+from collections.abc import Awaitable, Callable, Sequence
 
-from bricola.core.definitions.catalogue import Catalogue, Reference
-from bricola.core.definitions.folder import DefinitionFile, as_catalogue
+from bricola.core.calls.idempotency import Idempotency
 from bricola.core.definitions.model import segment_of
-from bricola.core.definitions.text import read_definition
 from bricola.core.problems import ProblemError
-from bricola.core.runtime.callers import Caller, Callers, Token
-from bricola.core.runtime.limits import Limits
-from bricola.core.runtime.live import LiveService
-from bricola.core.runtime.pipeline import Pipeline
-from bricola.core.runtime.repeats import Remembered, Repeats, RequestKey
-from bricola.server.runtime import Retirement, Runtime
+from bricola.core.serving.pipeline import Pipeline
+from bricola.server.kinds.kind import KindServer
+from bricola.server.ports.calls import Calls, StoredRequests
+from bricola.server.ports.changes import Changes, Topic
+from bricola.server.ports.credentials import Credentials
+from bricola.server.ports.drafts import Drafts
+from bricola.server.ports.films import Films
+from bricola.server.ports.people import People
+from bricola.server.ports.places import Places
+from bricola.server.ports.releases import Releases
+from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
-from bricola.server.storage import Storage
-from bricola.server.throttle import Throttle
-from bricola.server.usecases.frozen import thaw
-from bricola.server.usecases.lookup import find_environment
-from bricola.server.usecases.screens import check_due, load_films
-from bricola.server.vault import Vault
-from bricola.store import audit, calls, credentials, definitions, people, releases, requests
-from bricola.store.database import timestamp
-from bricola.store.definitions import StoredDefinition
-from bricola.store.people import StoredCaller
-from bricola.store.releases import StoredDeployment, StoredRetirement
+from bricola.server.usecases.bringing_up import bring_up, places_in_force
 
 log = logging.getLogger("bricola.service")
 
-_MENDING_SECONDS = 5.0
+_ROUND_SECONDS = 5.0
 
 
 def call_ids() -> Callable[[], str]:
@@ -44,173 +35,93 @@ def call_ids() -> Callable[[], str]:
     return lambda: f"{int(time.time() * 1000):011x}-{next(counter) & 0xFFFFF:05x}"
 
 
-class StoredRequests:
-    """The log of requests in the main store: durable before the write begins."""
-
-    def __init__(self, storage: Storage) -> None:
-        self._storage = storage
-
-    async def begin(self, key: RequestKey, digest: str, call: str, at: float, expires: float) -> Remembered | None:
-        return await self._storage.main(requests.begin, key, digest, call, at, expires)
-
-    async def finish(self, key: RequestKey, answer: str) -> None:
-        await self._storage.main(requests.finish, key, answer)
-
-    async def forget(self, key: RequestKey) -> None:
-        await self._storage.main(requests.forget, key)
-
-
 class Bricola:
-    """State and wiring only; what is done with it stands in `usecases`.
+    """The ports of one process and one data folder. What is done with them stands in `usecases` and in `kinds`.
 
-    Raises ProblemError when a store cannot be opened, or when the vault's key is not the one that sealed it."""
+    Raises ProblemError when the folder is another process's, when a store cannot be opened, or when the vault's key is not the one
+    that sealed it."""
 
-    def __init__(self, settings: Settings) -> None:
+    def __init__(self, settings: Settings, kinds: Sequence[KindServer] = ()) -> None:
         self.settings = settings
+        self.kinds: Sequence[KindServer] = tuple(kinds)
         self.storage = Storage(settings.data)
-        check = self.storage.at_start(credentials.sealing_check)
-        self.vault = Vault(settings.key_file or settings.data / "bricola.key", may_make=check is None)
-        if check is None:
-            self.storage.at_start(credentials.keep_sealing_check, self.vault.new_check())
-        else:
-            self.vault.verify(check)
-        self.runtime = Runtime(settings.data, self.vault)
-        self.callers = Callers(time.time)
-        self.signins = Throttle(time.monotonic)
-        self.pipeline = Pipeline(self.callers, self.storage.writer, time.time, time.perf_counter, call_ids(),
-                                 Repeats(StoredRequests(self.storage)))
-        self.drafts: list[DefinitionFile] = []
-        self.catalogue = Catalogue()
-        self.revisions: dict[Reference, StoredDefinition] = {}  # the newest of each draft
-        self.draft_digests: dict[str, str] = {}  # by service; see usecases.services.draft_state
-        self.setup_code: str | None = None  # while there is no user
-        self.swapping = asyncio.Lock()  # held while the stored deployment and what is live change together
-        self.effective: dict[str, str] = {}  # live setting -> the moment since when it is in effect
-        self._limits: dict[str, tuple[StoredCaller, Limits]] = {}
-        self._mending: asyncio.Task[None] | None = None
-        self._checking: asyncio.Task[None] | None = None
+        try:
+            self.credentials = Credentials(self.storage, settings.key_file or settings.data / "bricola.key")
+        except BaseException:
+            self.storage.close()
+            raise
+        self.changes = Changes(self.storage)
+        self.drafts = Drafts()
+        self.releases = Releases(self.storage, self.drafts)
+        self.films = Films(self.storage)
+        self.places = Places(settings.data, self.credentials.vault, self.films)
+        self.people = People(self.storage)
+        self.calls = Calls(self.storage)
+        self.requests = StoredRequests(self.storage)
+        self.pipeline = Pipeline(self.people.callers, self.calls.recorder, time.time, time.monotonic, call_ids(),
+                                 Idempotency(self.requests))
+        self.changes.follow(Topic.DEFINITIONS, self.drafts)
+        self.changes.follow(Topic.CALLERS, self.people)
+        self.changes.follow(Topic.CREDENTIALS, self.credentials)
+        self.changes.follow(Topic.FILMS, self.films)
+        self.changes.follow(Topic.DEPLOYMENTS, self.places)
+        self._chores: dict[str, asyncio.Task[None]] = {}  # by kind; one that still runs is not begun again
+        self._keeping: asyncio.Task[None] | None = None
 
     async def start(self) -> None:
         """Take up where the service was stopped: drafts, callers, credentials, and every deployment in force."""
-        await self.load_drafts()
-        await self.load_callers()
-        await self.load_credentials()
-        await load_films(self)
-        if not await self.storage.main(people.count_users):
-            self.setup_code = secrets.token_urlsafe(16)
-        for one in await self.storage.main(releases.retirements):
-            self.runtime.retire(one.environment, segment_of(one.service, one.version), retirement_of(one))
-        for environment, service, version in await self._places_in_force():
-            await self.bring_up(environment, service, version)
-        self._mending = asyncio.create_task(self._mend())
+        await self.changes.load_all()
+        await self.people.start()
+        for environment, service, version in await places_in_force(self):
+            await bring_up(self, environment, service, version)
+        self._keeping = asyncio.create_task(self._keep_house())
 
-    async def changed(self, who: str, action: str, subject: str, before: Any = None, after: Any = None) -> None:
-        """Add to the audit trail; never with a secret."""
-        await self.storage.main(audit.add_entry, who, action, subject, before, after)
-
-    async def _places_in_force(self) -> list[tuple[str, str, int]]:
-        found = await self.storage.main(releases.deployments, in_force=True, limit=1_000_000)
-        return list(dict.fromkeys((one.environment, one.service, one.version) for one in reversed(found)))
-
-    async def _mend(self) -> None:
+    async def _keep_house(self) -> None:
         """Every few seconds: try what is down again, write down who used what, drop records that are too old."""
         while True:
-            await asyncio.sleep(_MENDING_SECONDS)
+            await asyncio.sleep(_ROUND_SECONDS)
             try:
-                down = set(self.runtime.down_places())
-                for environment, service, version in await self._places_in_force() if down else ():
-                    if (environment, segment_of(service, version)) in down:
-                        await self.bring_up(environment, service, version)
-                await self.note_uses()
-                if self._checking is None or self._checking.done():  # a slow host must not hold up the rest
-                    if self._checking is not None and not self._checking.cancelled() and (failure := self._checking.exception()):
-                        log.error("checking screens failed", exc_info=failure)
-                    self._checking = asyncio.create_task(check_due(self))
-                await self.storage.main(requests.prune, time.time())
-                for one in self.catalogue.environments():
-                    await self.storage.calls(calls.prune, one.name, time.time() - one.records.keep_days * 86_400)
-            except Exception:  # the store may be locked or full for a while; the next round tries again
-                log.exception("mending failed")
+                await self._round()
+            except ProblemError as error:  # the store may be locked or full for a while; the next round tries again
+                log.warning("housekeeping waits: %s", error)
+            except Exception:
+                log.exception("housekeeping failed")
+
+    async def _round(self) -> None:
+        down = set(self.places.down_places())
+        for environment, service, version in await places_in_force(self) if down else ():
+            if (environment, segment_of(service, version)) in down:
+                await bring_up(self, environment, service, version)
+        await self.note_uses()
+        for kind in self.kinds:
+            running = self._chores.get(kind.kind.word)
+            if kind.chore is None:
+                continue
+            if running is not None and not running.done():
+                continue  # a slow host must not hold up the rest
+            if running is not None and not running.cancelled() and (failure := running.exception()):
+                log.error("what is done by itself for %s failed", kind.kind.word, exc_info=failure)
+            self._chores[kind.kind.word] = asyncio.ensure_future(_await(kind.chore(self)))
+        await self.requests.prune(time.time())
+        for one in self.drafts.catalogue.environments():
+            await self.calls.prune(one.name, time.time() - one.records.keep_days * 86_400)
 
     async def note_uses(self) -> None:
         """Write down when tokens and credentials were used last."""
-        tokens = [(timestamp(datetime.fromtimestamp(at, UTC)), digest) for at, digest in self.callers.uses()]
-        if tokens:
-            await self.storage.main(people.note_token_uses, tokens)
-        signons = [(timestamp(datetime.fromtimestamp(at, UTC)), name) for at, name in self.vault.uses()]
-        if signons:
-            await self.storage.main(credentials.note_uses, signons)
-            await self.load_credentials()
-
-    async def compile_place(self, environment: str, deployed: list[StoredDeployment]) -> list[tuple[LiveService, int]]:
-        """The live services of what is deployed at one place, with their shares. Raises ProblemError."""
-        definition = find_environment(self.catalogue, environment)
-        parts = []
-        for one in deployed:
-            release = await self.storage.main(releases.find_release, one.service, one.release)
-            assert release is not None  # a deployment refers to a stored release by foreign key
-            frozen = await thaw(release)
-            live = await self.runtime.prepare(definition, frozen.definition, one.release, frozen.catalogue, frozen.resolved)
-            parts.append((live, one.share))
-        return parts
-
-    async def bring_up(self, environment: str, service: str, version: int) -> None:
-        """Put what is deployed at a place into service; when that fails the place says why instead of answering."""
-        deployed = await self.storage.main(releases.in_force, environment, service, version)
-        outcome: list[tuple[LiveService, int]] | ProblemError
-        try:
-            outcome = await self.compile_place(environment, deployed)
-        except ProblemError as error:
-            outcome = error
-        segment = segment_of(service, version)
-        async with self.swapping:
-            if not deployed or await self.storage.main(releases.in_force, environment, service, version) != deployed:
-                return  # somebody deployed or undeployed meanwhile
-            if isinstance(outcome, ProblemError):
-                self.runtime.mark_down(environment, segment, outcome)
-            else:
-                self.runtime.swap(environment, segment, outcome)
-
-    async def load_drafts(self) -> None:
-        stored = await self.storage.main(definitions.drafts)
-        self.drafts = await asyncio.to_thread(  # reading many takes a while
-            lambda: [DefinitionFile(one.path, read_definition(one.text, one.path)) for one in stored])
-        self.catalogue = as_catalogue(self.drafts)
-        self.revisions = {(one.kind, one.name): one for one in stored}
-        self.draft_digests = {}
-
-    async def load_callers(self) -> None:
-        known = await self.storage.main(people.callers)
-        self._limits = {one.name: self._limits_of(one) for one in known}
-        tokens = []
-        for one in known:
-            stored, limits = self._limits[one.name]
-            limited = stored.networks or stored.per_minute is not None or stored.parallel is not None
-            caller = Caller(one.name, frozenset(one.roles), limits=limits if limited else None)
-            tokens += [Token(token.digest, caller, datetime.fromisoformat(token.expires_at).timestamp() if token.expires_at else None)
-                       for token in one.tokens]
-        self.callers.replace(tokens)
-
-    def _limits_of(self, caller: StoredCaller) -> tuple[StoredCaller, Limits]:
-        """A caller keeps its counters while its limits stay the same."""
-        old = self._limits.get(caller.name)
-        if old is not None and (old[0].networks, old[0].per_minute, old[0].parallel) == (
-                caller.networks, caller.per_minute, caller.parallel):
-            return old
-        return caller, Limits(caller.name, caller.networks, caller.per_minute, caller.parallel, time.monotonic)
-
-    async def load_credentials(self) -> None:
-        self.vault.load(await self.storage.main(credentials.credentials))
+        await self.people.note_uses()
+        await self.credentials.note_uses()
 
     async def stop(self) -> None:
-        if self._mending is not None:
-            self._mending.cancel()
-        if self._checking is not None:
-            self._checking.cancel()
-        await self.note_uses()
-        await self.runtime.close()
+        for task in (self._keeping, *self._chores.values()):
+            if task is not None:
+                task.cancel()
+        try:
+            await self.note_uses()
+        except ProblemError as error:
+            log.warning("the last uses of tokens and credentials are not written down: %s", error)
+        await self.places.close()
         self.storage.close()
 
 
-def retirement_of(one: StoredRetirement) -> Retirement:
-    return Retirement(datetime.fromisoformat(one.ends_at).timestamp(), one.ends_at[:10], one.words)
+async def _await(work: Awaitable[None]) -> None:
+    await work

@@ -13,9 +13,11 @@ from bricola.core.messages.envelope import Soap, read_media_type
 from bricola.core.messages.faults import fault_status, problem_fault
 from bricola.core.messages.xml import MOST_BYTES, too_large
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.pipeline import PROBLEM_JSON, Answer, Request, problem_document
+from bricola.core.serving.documents import PROBLEM_JSON, problem_document
+from bricola.core.serving.faces import Request
+from bricola.core.serving.pipeline import Answer
 from bricola.server.bricola import Bricola
-from bricola.server.runtime import LivePlace, Retirement
+from bricola.server.ports.places import LivePlace, Retirement
 
 Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
@@ -82,7 +84,7 @@ class Gateway:
 
     def _find(self, path: str) -> LivePlace:
         pieces = path.split("/")
-        runtime = self._bricola.runtime
+        runtime = self._bricola.places
         if len(pieces) == 4:
             place = runtime.place(pieces[2], pieces[3])
             if place is not None:

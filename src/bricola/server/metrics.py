@@ -9,7 +9,7 @@ _POOL_COUNTERS = ("requests_num", "requests_queued", "requests_wait_ms", "reques
 
 def write_metrics(bricola: Bricola) -> str:
     lines: list[str] = []
-    calls = sorted(bricola.storage.writer.totals.items())
+    calls = sorted(bricola.calls.recorder.totals.items())
     _family(lines, "bricola_calls_total", "counter", "Calls answered, by result",
             [(f'environment="{e}",service="{s}",operation="{o}",result="{r}"', count)
              for (e, s, o, r), (count, _) in calls])
@@ -17,7 +17,7 @@ def write_metrics(bricola: Bricola) -> str:
             [(f'environment="{e}",service="{s}",operation="{o}",result="{r}"', micros / 1e6)
              for (e, s, o, r), (_, micros) in calls])
     pools = [(f'environment="{one["environment"]}",backend="{one["backend"]}"', one)
-             for one in bricola.runtime.pool_statistics()]
+             for one in bricola.places.pool_statistics()]
     for name in _POOL_GAUGES:
         _family(lines, f"bricola_pool_{name.removeprefix('pool_')}", "gauge", f"Pool sessions: {name.replace('_', ' ')}",
                 [(labels, one[name]) for labels, one in pools])
@@ -26,7 +26,7 @@ def write_metrics(bricola: Bricola) -> str:
                 [(labels, one[name]) for labels, one in pools])
     _family(lines, "bricola_service_live", "gauge", "1 for each service that answers, with its release",
             [(f'environment="{one.environment}",service="{one.name}",release="{one.release}"', 1)
-             for one in bricola.runtime.services()])
+             for one in bricola.places.services()])
     return "\n".join(lines) + "\n"
 
 

@@ -15,11 +15,10 @@ from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.request import sample_values, write_request
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.live import LiveService
+from bricola.core.serving.live import LiveService
 from bricola.core.shapes.model import OperationShape, Record, ServiceShape
 from bricola.server.api.access import asked_base, bricola_of
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import find_release, thaw
 from bricola.server.usecases.services import addresses
 
 router = APIRouter(include_in_schema=False)
@@ -59,7 +58,7 @@ async def index(request: Request) -> HTMLResponse:
 @_page_route("/soap/{environment}/")
 async def environment_index(environment: str, request: Request) -> HTMLResponse:
     bricola = bricola_of(request)
-    if bricola.catalogue.find_environment(environment) is None:
+    if bricola.drafts.catalogue.find_environment(environment) is None:
         return _missing(f"There is no environment {environment} here.")
     return _index(request, environment)
 
@@ -67,8 +66,8 @@ async def environment_index(environment: str, request: Request) -> HTMLResponse:
 def _index(request: Request, only: str) -> HTMLResponse:
     bricola, asked = bricola_of(request), asked_base(request)
     places = []
-    for environment in bricola.catalogue.environments():
-        live = sorted((one for one in bricola.runtime.services() if one.environment == environment.name), key=lambda s: s.name)
+    for environment in bricola.drafts.catalogue.environments():
+        live = sorted((one for one in bricola.places.services() if one.environment == environment.name), key=lambda s: s.name)
         if not only or only == environment.name:
             rows = [(one, addresses(bricola, environment.name, one.segment, asked)) for one in live]
             places.append((environment, rows))
@@ -80,14 +79,14 @@ async def service(environment: str, service: str, request: Request) -> Response:
     """The contract with ?wsdl in any letter case (&release=N for an older one); else the page for callers."""
     bricola, asked = bricola_of(request), asked_base(request)
     query = {name.lower(): value for name, value in request.query_params.items()}
-    live = bricola.runtime.find(environment, service)
+    live = bricola.places.find(environment, service)
     found = addresses(bricola, environment, service, asked)
     if "wsdl" in query:
         return await _contract(bricola, environment, service, live, found["soap"], query.get("release", ""))
     if live is None:
         return _missing(f"{service} is not live in {environment}.")
     operations = [(one, _samples(live.shape, one)) for one in live.shape.operations]
-    base_environment = bricola.catalogue.find_environment(environment)
+    base_environment = bricola.drafts.catalogue.find_environment(environment)
     return _page("service.html", live=live, shape=live.shape, operations=operations, addresses=found,
                  protected=base_environment is not None and base_environment.protected,
                  organisation=bricola.settings.organisation, rows=_rows)
@@ -100,7 +99,8 @@ async def _contract(bricola: Bricola, environment: str, service: str, live: Live
                                    mend="The index of services is at /soap/."))
     if release and release != str(live.release):
         number = int(release) if release.isascii() and release.isdigit() and len(release) < 10 else -1
-        body = write_wsdl((await thaw(await find_release(bricola, live.name, number))).resolved.shape, address, live.notice)
+        frozen = await bricola.releases.thaw(await bricola.releases.find(live.name, number))
+        body = write_wsdl(frozen.resolved.shape, address, live.notice)
     else:
         body = live.contract(address)
     return Response(body, media_type="text/xml; charset=utf-8")
@@ -109,7 +109,7 @@ async def _contract(bricola: Bricola, environment: str, service: str, live: Live
 @_page_route("/rest/{environment}/{service}/openapi.json")
 async def openapi(environment: str, service: str, request: Request) -> dict[str, object]:
     bricola = bricola_of(request)
-    live = bricola.runtime.find(environment, service)
+    live = bricola.places.find(environment, service)
     if live is None:
         raise ProblemError(Problem("service.unknown", f"{service} is not live in {environment}.", Kind.MISSING))
     return write_openapi(live.shape, addresses(bricola, environment, service, asked_base(request))["rest"], live.release, live.notice)

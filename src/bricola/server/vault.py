@@ -7,7 +7,8 @@ Several keys, one a line or separated by commas: the first seals, all of them op
 
 import os
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -37,6 +38,7 @@ class Vault:
         self._from_variable = bool(os.environ.get(KEY_VARIABLE))
         self._credentials: dict[str, StoredCredential] = {}
         self._uses: dict[str, float] = {}
+        self._coming = ""  # the key that the store is being sealed with
         self._keys = self._read_keys()
         self._fernet = MultiFernet([Fernet(key) for key in self._keys])
 
@@ -94,22 +96,28 @@ class Vault:
     def seal(self, secret: str) -> bytes:
         return self._fernet.encrypt(secret.encode())
 
-    def renew_key(self, reseal: Callable[[Callable[[bytes], bytes]], int]) -> int:
-        """Seal everything with a new key. `reseal` does so in one transaction and answers how many there were."""
+    @contextmanager
+    def renewing(self) -> Iterator[Callable[[bytes], bytes]]:
+        """Gives what seals something anew with a new key; done inside the transaction that stores it. The file has both keys from
+        before that until `renewed`, so that a crash or a full disk in between loses nothing."""
         if self._from_variable:
             if len(self._keys) < 2:
                 raise ProblemError(Problem(
                     "vault.variable", f"The key comes from {KEY_VARIABLE}, which only its owner can change.", Kind.CONFLICT,
                     place=KEY_VARIABLE, mend="Put a new key before the old one, separated by a comma, restart, and say this again."))
-            return reseal(self._fernet.rotate)
+            yield self._fernet.rotate
+            return
         new = Fernet.generate_key().decode()
-        # The file has both keys until the store is sealed with the new one, so that a crash in between loses nothing.
         self._write_keys([new, *self._keys])
         both = MultiFernet([Fernet(key) for key in (new, *self._keys)])
-        count = reseal(both.rotate)
-        self._write_keys([new])
-        self._keys, self._fernet = [new], MultiFernet([Fernet(new)])
-        return count
+        yield both.rotate
+        self._coming = new
+
+    def renewed(self) -> None:
+        """What was sealed anew is stored: the old keys are forgotten."""
+        if self._coming:
+            self._keys, self._fernet, self._coming = [self._coming], MultiFernet([Fernet(self._coming)]), ""
+            self._write_keys(self._keys)
 
     def load(self, credentials: Iterable[StoredCredential]) -> None:
         """Take effect at once for every session that is opened from now on."""

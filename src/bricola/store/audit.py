@@ -1,11 +1,10 @@
 """The audit trail: who changed what, from what, to what. Rows are only ever added."""
 
 import json
-import sqlite3
 from dataclasses import dataclass
 from typing import Any
 
-from bricola.store.database import timestamp
+from bricola.store.database import Db, timestamp
 
 
 @dataclass(frozen=True)
@@ -19,12 +18,12 @@ class AuditEntry:
     after: Any
 
 
-def add_entry(db: sqlite3.Connection, who: str, action: str, subject: str, before: Any, after: Any) -> None:
+def add_entry(db: Db, who: str, action: str, subject: str, before: Any, after: Any) -> None:
     db.execute("INSERT INTO audit (at, who, action, subject, before, after) VALUES (?,?,?,?,?,?)",
                (timestamp(), who, action, subject, json.dumps(before), json.dumps(after)))
 
 
-def entries(db: sqlite3.Connection, subject: str = "", who: str = "", before: int | None = None,
+def entries(db: Db, subject: str = "", who: str = "", before: int | None = None,
             limit: int = 100) -> list[AuditEntry]:
     """The newest first; `subject` matches its beginning, like 'caller' or 'caller night-batch'."""
     clauses, parameters = ["1"], list[object]()

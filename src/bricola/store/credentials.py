@@ -1,11 +1,10 @@
 """Credentials: what Bricola presents to backends. Only sealed secrets come here; the key is elsewhere."""
 
-import sqlite3
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
-from bricola.store.database import timestamp
+from bricola.store.database import Db, timestamp
 
 
 @dataclass(frozen=True)
@@ -39,7 +38,7 @@ _VERSION = ("SELECT id, credential, user, sealed, certificate, expires_at, ends_
             " FROM credential_version")
 
 
-def credentials(db: sqlite3.Connection) -> list[StoredCredential]:
+def credentials(db: Db) -> list[StoredCredential]:
     versions: dict[str, list[StoredVersion]] = {}
     for row in db.execute(f"{_VERSION} ORDER BY id DESC"):
         versions.setdefault(row[1], []).append(StoredVersion(*row))
@@ -47,17 +46,16 @@ def credentials(db: sqlite3.Connection) -> list[StoredCredential]:
     return [StoredCredential(name, kind, description, at, tuple(versions.get(name, ()))) for name, kind, description, at in rows]
 
 
-def add_credential(db: sqlite3.Connection, name: str, kind: str, description: str) -> bool:
+def add_credential(db: Db, name: str, kind: str, description: str) -> bool:
     """Whether it was added; not when the name is taken."""
     return db.execute("INSERT INTO credential (name, kind, description, created_at) VALUES (?,?,?,?) ON CONFLICT DO NOTHING",
                       (name, kind, description, timestamp())).rowcount > 0
 
 
-def add_version(db: sqlite3.Connection, credential: str, user: str, sealed: bytes, certificate: str, expires_at: str | None,
+def add_version(db: Db, credential: str, user: str, sealed: bytes, certificate: str, expires_at: str | None,
                 author: str, older_end: datetime) -> None:
     """Add the newest version; older ones end at `older_end`, unless they end sooner already."""
-    with db:
-        db.execute("BEGIN IMMEDIATE")
+    with db.transaction():
         end = timestamp(older_end)
         db.execute("UPDATE credential_version SET ends_at = ? WHERE credential = ? AND (ends_at IS NULL OR ends_at > ?)",
                    (end, credential, end))
@@ -65,21 +63,20 @@ def add_version(db: sqlite3.Connection, credential: str, user: str, sealed: byte
                    " VALUES (?,?,?,?,?,?,?)", (credential, user, sealed, certificate, expires_at, author, timestamp()))
 
 
-def remove_credential(db: sqlite3.Connection, name: str) -> bool:
+def remove_credential(db: Db, name: str) -> bool:
     return db.execute("DELETE FROM credential WHERE name = ?", (name,)).rowcount > 0
 
 
-def note_uses(db: sqlite3.Connection, uses: Iterable[tuple[str, str]]) -> None:
+def note_uses(db: Db, uses: Iterable[tuple[str, str]]) -> None:
     """(moment, credential): the last successful sign-on, kept at the newest version."""
-    with db:
+    with db.transaction():
         db.executemany("UPDATE credential_version SET last_used_at = ? WHERE id ="
                        " (SELECT MAX(id) FROM credential_version WHERE credential = ?)", list(uses))
 
 
-def reseal(db: sqlite3.Connection, again: Callable[[bytes], bytes]) -> int:
+def reseal(db: Db, again: Callable[[bytes], bytes]) -> int:
     """Seal every secret anew, all or none; answers how many."""
-    with db:
-        db.execute("BEGIN IMMEDIATE")
+    with db.transaction():
         rows = db.execute("SELECT id, sealed FROM credential_version").fetchall()
         db.executemany("UPDATE credential_version SET sealed = ? WHERE id = ?", [(again(sealed), one) for one, sealed in rows])
         found = db.execute("SELECT value FROM fact WHERE name = 'sealing-check'").fetchone()
@@ -88,10 +85,10 @@ def reseal(db: sqlite3.Connection, again: Callable[[bytes], bytes]) -> int:
     return len(rows)
 
 
-def sealing_check(db: sqlite3.Connection) -> bytes | None:
+def sealing_check(db: Db) -> bytes | None:
     row = db.execute("SELECT value FROM fact WHERE name = 'sealing-check'").fetchone()
     return row[0] if row else None
 
 
-def keep_sealing_check(db: sqlite3.Connection, value: bytes) -> None:
+def keep_sealing_check(db: Db, value: bytes) -> None:
     db.execute("INSERT INTO fact (name, value) VALUES ('sealing-check', ?)", (value,))

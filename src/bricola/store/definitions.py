@@ -1,10 +1,9 @@
 """Definitions as revisions: nothing is overwritten, a draft is the newest one."""
 
-import sqlite3
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from bricola.store.database import timestamp
+from bricola.store.database import Db, timestamp
 
 
 @dataclass(frozen=True)
@@ -24,20 +23,19 @@ _NEWEST = """
 """
 
 
-def drafts(db: sqlite3.Connection) -> list[StoredDefinition]:
+def drafts(db: Db) -> list[StoredDefinition]:
     """The newest revision of every definition, by path."""
     return [StoredDefinition(*row) for row in db.execute(_NEWEST + " ORDER BY path")]
 
 
-def add_revisions(db: sqlite3.Connection, changes: Iterable[tuple[str, str, str, str]], author: str,
+def add_revisions(db: Db, changes: Iterable[tuple[str, str, str, str]], author: str,
                   based_on: Mapping[tuple[str, str], int] | None = None) -> list[StoredDefinition]:
     """Add (kind, name, path, text) revisions, all or none; an empty text removes the definition.
 
     `based_on` says from which revision the author started, 0 for none. When somebody saved one of them in between,
     nothing is stored and the newer revisions are returned."""
     now = timestamp()
-    with db:
-        db.execute("BEGIN IMMEDIATE")
+    with db.transaction():
         newer = []
         for kind, name, *_ in (changes := list(changes)):
             base = (based_on or {}).get((kind, name))
@@ -57,14 +55,14 @@ def add_revisions(db: sqlite3.Connection, changes: Iterable[tuple[str, str, str,
     return []
 
 
-def revisions(db: sqlite3.Connection, kind: str, name: str, limit: int = 50) -> list[StoredDefinition]:
+def revisions(db: Db, kind: str, name: str, limit: int = 50) -> list[StoredDefinition]:
     """The revisions of one definition, the newest first; an empty text means that it was removed."""
     rows = db.execute("SELECT kind, name, path, text, id, author, at FROM definition_revision"
                       " WHERE kind = ? AND name = ? ORDER BY id DESC LIMIT ?", (kind, name, limit))
     return [StoredDefinition(*row) for row in rows]
 
 
-def revision_text(db: sqlite3.Connection, revision: int) -> str:
+def revision_text(db: Db, revision: int) -> str:
     """The text of a revision; '' when it removed the definition or is unknown."""
     row = db.execute("SELECT text FROM definition_revision WHERE id = ?", (revision,)).fetchone()
     return row[0] if row else ""

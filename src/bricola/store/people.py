@@ -1,12 +1,11 @@
 """Users with their sessions, and callers with their tokens. Secrets are stored as digests only."""
 
 import json
-import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
-from bricola.store.database import timestamp
+from bricola.store.database import Db, timestamp
 
 
 @dataclass(frozen=True)
@@ -42,23 +41,22 @@ class StoredCaller:
     tokens: tuple[StoredToken, ...]
 
 
-def count_users(db: sqlite3.Connection) -> int:
+def count_users(db: Db) -> int:
     return int(db.execute("SELECT COUNT(*) FROM user").fetchone()[0])
 
 
-def find_user(db: sqlite3.Connection, name: str) -> StoredUser | None:
+def find_user(db: Db, name: str) -> StoredUser | None:
     row = db.execute("SELECT name, role, password_hash, created_at FROM user WHERE name = ?", (name,)).fetchone()
     return StoredUser(*row) if row else None
 
 
-def users(db: sqlite3.Connection) -> list[StoredUser]:
+def users(db: Db) -> list[StoredUser]:
     return [StoredUser(*row) for row in db.execute("SELECT name, role, password_hash, created_at FROM user ORDER BY name")]
 
 
-def add_user(db: sqlite3.Connection, name: str, role: str, password_hash: str, only_first: bool = False) -> bool:
+def add_user(db: Db, name: str, role: str, password_hash: str, only_first: bool = False) -> bool:
     """Whether the user was added; not when the name is taken, or when `only_first` and there is one already."""
-    with db:
-        db.execute("BEGIN IMMEDIATE")
+    with db.transaction():
         if only_first and count_users(db):
             return False
         return db.execute(
@@ -67,8 +65,8 @@ def add_user(db: sqlite3.Connection, name: str, role: str, password_hash: str, o
         ).rowcount > 0
 
 
-def add_session(db: sqlite3.Connection, digest: bytes, user: str, label: str, expires: datetime) -> None:
-    with db:
+def add_session(db: Db, digest: bytes, user: str, label: str, expires: datetime) -> None:
+    with db.transaction():
         db.execute("DELETE FROM user_session WHERE expires_at < ?", (timestamp(),))
         db.execute(
             "INSERT INTO user_session (digest, user, label, created_at, expires_at) VALUES (?,?,?,?,?)",
@@ -76,7 +74,7 @@ def add_session(db: sqlite3.Connection, digest: bytes, user: str, label: str, ex
         )
 
 
-def session_user(db: sqlite3.Connection, digest: bytes) -> StoredUser | None:
+def session_user(db: Db, digest: bytes) -> StoredUser | None:
     """The user of a session that has not expired."""
     row = db.execute(
         "SELECT user.name, role, password_hash, user.created_at FROM user_session JOIN user ON user.name = user"
@@ -85,38 +83,38 @@ def session_user(db: sqlite3.Connection, digest: bytes) -> StoredUser | None:
     return StoredUser(*row) if row else None
 
 
-def set_role(db: sqlite3.Connection, name: str, role: str) -> bool:
+def set_role(db: Db, name: str, role: str) -> bool:
     return db.execute("UPDATE user SET role = ? WHERE name = ?", (role, name)).rowcount > 0
 
 
-def set_password(db: sqlite3.Connection, name: str, password_hash: str) -> bool:
+def set_password(db: Db, name: str, password_hash: str) -> bool:
     """A new password ends every session of the user."""
-    with db:
+    with db.transaction():
         db.execute("DELETE FROM user_session WHERE user = ?", (name,))
         return db.execute("UPDATE user SET password_hash = ? WHERE name = ?", (password_hash, name)).rowcount > 0
 
 
-def remove_user(db: sqlite3.Connection, name: str) -> bool:
+def remove_user(db: Db, name: str) -> bool:
     return db.execute("DELETE FROM user WHERE name = ?", (name,)).rowcount > 0
 
 
-def user_sessions(db: sqlite3.Connection, name: str) -> list[tuple[str, str, str, str]]:
+def user_sessions(db: Db, name: str) -> list[tuple[str, str, str, str]]:
     """(number, label, created at, expires at) of a user's sessions; the number is the digest's beginning."""
     rows = db.execute("SELECT lower(substr(hex(digest), 1, 12)), label, created_at, expires_at FROM user_session"
                       " WHERE user = ? AND expires_at > ? ORDER BY created_at", (name, timestamp()))
     return list(rows)
 
 
-def end_session_by_number(db: sqlite3.Connection, name: str, number: str) -> bool:
+def end_session_by_number(db: Db, name: str, number: str) -> bool:
     return db.execute("DELETE FROM user_session WHERE user = ? AND lower(substr(hex(digest), 1, 12)) = ?",
                       (name, number)).rowcount > 0
 
 
-def end_session(db: sqlite3.Connection, digest: bytes) -> None:
+def end_session(db: Db, digest: bytes) -> None:
     db.execute("DELETE FROM user_session WHERE digest = ?", (digest,))
 
 
-def callers(db: sqlite3.Connection) -> list[StoredCaller]:
+def callers(db: Db) -> list[StoredCaller]:
     roles: dict[str, list[str]] = {}
     for caller, role in db.execute("SELECT caller, role FROM caller_role ORDER BY role"):
         roles.setdefault(caller, []).append(role)
@@ -130,11 +128,10 @@ def callers(db: sqlite3.Connection) -> list[StoredCaller]:
             for name, description, at, networks, per_minute, parallel in rows]
 
 
-def save_caller(db: sqlite3.Connection, name: str, description: str, roles: Iterable[str], networks: Iterable[str] = (),
+def save_caller(db: Db, name: str, description: str, roles: Iterable[str], networks: Iterable[str] = (),
                 per_minute: int | None = None, parallel: int | None = None) -> None:
     """Add a caller, or replace all that is known of an existing one but its tokens."""
-    with db:
-        db.execute("BEGIN IMMEDIATE")
+    with db.transaction():
         db.execute(
             "INSERT INTO caller (name, description, created_at, networks, per_minute, parallel) VALUES (?,?,?,?,?,?)"
             " ON CONFLICT (name) DO UPDATE SET description = excluded.description, networks = excluded.networks,"
@@ -145,15 +142,14 @@ def save_caller(db: sqlite3.Connection, name: str, description: str, roles: Iter
         db.executemany("INSERT INTO caller_role (caller, role) VALUES (?,?)", [(name, role) for role in sorted(set(roles))])
 
 
-def remove_caller(db: sqlite3.Connection, name: str) -> bool:
+def remove_caller(db: Db, name: str) -> bool:
     return db.execute("DELETE FROM caller WHERE name = ?", (name,)).rowcount > 0
 
 
-def add_token(db: sqlite3.Connection, caller: str, digest: bytes, prefix: str, expires_at: str | None = None,
+def add_token(db: Db, caller: str, digest: bytes, prefix: str, expires_at: str | None = None,
               older_end: datetime | None = None) -> None:
     """Add a token; with `older_end` the caller's other tokens end then, unless they end sooner."""
-    with db:
-        db.execute("BEGIN IMMEDIATE")
+    with db.transaction():
         if older_end is not None:
             end = timestamp(older_end)
             db.execute("UPDATE caller_token SET expires_at = ? WHERE caller = ? AND (expires_at IS NULL OR expires_at > ?)",
@@ -164,13 +160,13 @@ def add_token(db: sqlite3.Connection, caller: str, digest: bytes, prefix: str, e
         )
 
 
-def revoke_tokens(db: sqlite3.Connection, caller: str, prefix: str) -> int:
+def revoke_tokens(db: Db, caller: str, prefix: str) -> int:
     """How many tokens with this prefix were revoked."""
-    with db:
+    with db.transaction():
         return db.execute("DELETE FROM caller_token WHERE caller = ? AND prefix = ?", (caller, prefix)).rowcount
 
 
-def note_token_uses(db: sqlite3.Connection, uses: Iterable[tuple[str, bytes]]) -> None:
+def note_token_uses(db: Db, uses: Iterable[tuple[str, bytes]]) -> None:
     """(moment, digest) of the last call with each token."""
-    with db:
+    with db.transaction():
         db.executemany("UPDATE caller_token SET last_used_at = ? WHERE digest = ?", list(uses))

@@ -1,16 +1,15 @@
 """Releases and deployments."""
 
 import json
-import sqlite3
 from dataclasses import dataclass
 from typing import Any
 
-from bricola.store.database import timestamp
+from bricola.store.database import Db, timestamp
 
 
 @dataclass(frozen=True)
-class StoredRelease:
-    """`bundle` is the canonical text of everything in the release, by path."""
+class ReleaseNote:
+    """What is known of a release without opening it."""
 
     service: str
     number: int
@@ -20,6 +19,12 @@ class StoredRelease:
     at: str
     version: int  # the service's major version
     consent: str  # why a breaking change was let through; '' where none was needed
+
+
+@dataclass(frozen=True)
+class StoredRelease(ReleaseNote):
+    """`bundle` is the canonical text of everything in the release, by path."""
+
     bundle: dict[str, str]
 
 
@@ -51,6 +56,7 @@ class StoredRetirement:
     at: str
 
 
+_NOTE = "SELECT service, number, digest, notes, author, at, version, consent FROM release"
 _RELEASE = "SELECT service, number, digest, notes, author, at, version, consent, bundle FROM release"
 _DEPLOYMENT = ("SELECT environment, service, version, release, share, how, reason, author, at, ended_at, ended_by"
                " FROM deployment")
@@ -62,28 +68,38 @@ def _release(row: tuple[Any, ...]) -> StoredRelease:
     return StoredRelease(service, number, digest, notes, author, at, version, consent, json.loads(bundle))
 
 
-def releases(db: sqlite3.Connection, service: str | None = None) -> list[StoredRelease]:
-    """The releases of one service, or of all; the newest first."""
+def releases(db: Db, service: str | None = None) -> list[ReleaseNote]:
+    """The releases of one service, or of all, without what is in them; the newest first."""
     where, parameters = (" WHERE service = ?", (service,)) if service is not None else ("", ())
-    return [_release(row) for row in db.execute(f"{_RELEASE}{where} ORDER BY service, number DESC", parameters)]
+    rows = db.execute(f"{_NOTE}{where} ORDER BY service, number DESC", parameters)
+    return [ReleaseNote(*row) for row in rows]
 
 
-def newest_releases(db: sqlite3.Connection) -> dict[str, tuple[int, str]]:
+def newest_releases(db: Db) -> dict[str, tuple[int, str]]:
     """For every service that has releases: the number and digest of the newest."""
     rows = db.execute("SELECT service, MAX(number), digest FROM release GROUP BY service")
     return {service: (number, digest) for service, number, digest in rows}
 
 
-def find_release(db: sqlite3.Connection, service: str, number: int) -> StoredRelease | None:
-    row = db.execute(f"{_RELEASE} WHERE service = ? AND number = ?", (service, number)).fetchone()
+def find_release(db: Db, service: str, number: int | None = None) -> StoredRelease | None:
+    """A release by its number, or the newest one."""
+    if number is None:
+        row = db.execute(f"{_RELEASE} WHERE service = ? ORDER BY number DESC LIMIT 1", (service,)).fetchone()
+    else:
+        row = db.execute(f"{_RELEASE} WHERE service = ? AND number = ?", (service, number)).fetchone()
     return _release(row) if row else None
 
 
-def add_release(db: sqlite3.Connection, service: str, digest: str, bundle: dict[str, str], notes: str, author: str,
+def newest_of_version(db: Db, service: str, version: int) -> StoredRelease | None:
+    """The newest release of a major version."""
+    row = db.execute(f"{_RELEASE} WHERE service = ? AND version = ? ORDER BY number DESC LIMIT 1", (service, version)).fetchone()
+    return _release(row) if row else None
+
+
+def add_release(db: Db, service: str, digest: str, bundle: dict[str, str], notes: str, author: str,
                 version: int = 1, consent: str = "") -> int:
     """Store a release under the service's next number, which is returned."""
-    with db:
-        db.execute("BEGIN IMMEDIATE")
+    with db.transaction():
         number: int = db.execute(
             "SELECT COALESCE(MAX(number), 0) + 1 FROM release WHERE service = ?", (service,)
         ).fetchone()[0]
@@ -95,7 +111,7 @@ def add_release(db: sqlite3.Connection, service: str, digest: str, bundle: dict[
     return number
 
 
-def deployments(db: sqlite3.Connection, in_force: bool = False, service: str | None = None,
+def deployments(db: Db, in_force: bool = False, service: str | None = None,
                 limit: int = 200) -> list[StoredDeployment]:
     """Deployments, the newest first; with `in_force` only those that are live now."""
     clauses = ["ended_at IS NULL"] if in_force else []
@@ -108,13 +124,13 @@ def deployments(db: sqlite3.Connection, in_force: bool = False, service: str | N
     return [StoredDeployment(*row) for row in rows]
 
 
-def in_force(db: sqlite3.Connection, environment: str, service: str, version: int) -> list[StoredDeployment]:
+def in_force(db: Db, environment: str, service: str, version: int) -> list[StoredDeployment]:
     """What is deployed at one place now: the oldest first, two while they share the calls."""
     rows = db.execute(f"{_DEPLOYMENT} WHERE {_PLACE} AND ended_at IS NULL ORDER BY id", (environment, service, version))
     return [StoredDeployment(*row) for row in rows]
 
 
-def last_before(db: sqlite3.Connection, environment: str, service: str, version: int, release: int) -> int | None:
+def last_before(db: Db, environment: str, service: str, version: int, release: int) -> int | None:
     """The release that was brought to a place before the one that is there; rolling back twice goes back twice."""
     forward = f"SELECT MAX(id) FROM deployment WHERE {_PLACE} AND release = ? AND how <> 'roll back'"
     row = db.execute(f"SELECT release FROM deployment WHERE {_PLACE} AND release <> ? AND how <> 'roll back' AND id < ({forward})"
@@ -123,12 +139,11 @@ def last_before(db: sqlite3.Connection, environment: str, service: str, version:
     return row[0] if row else None
 
 
-def start_deployment(db: sqlite3.Connection, environment: str, service: str, version: int, release: int, author: str,
+def start_deployment(db: Db, environment: str, service: str, version: int, release: int, author: str,
                      share: int = 100, how: str = "deploy", reason: str = "") -> None:
     """Put a release in force, in one transaction: instead of what is there, or beside it for a share of the calls."""
     place = (environment, service, version)
-    with db:
-        db.execute("BEGIN IMMEDIATE")
+    with db.transaction():
         if share == 100:
             _end(db, *place, author)
         else:
@@ -140,21 +155,20 @@ def start_deployment(db: sqlite3.Connection, environment: str, service: str, ver
         )
 
 
-def keep_only(db: sqlite3.Connection, environment: str, service: str, version: int, release: int, author: str) -> None:
+def keep_only(db: Db, environment: str, service: str, version: int, release: int, author: str) -> None:
     """End what shares the calls with a release; that one answers all again."""
-    with db:
-        db.execute("BEGIN IMMEDIATE")
+    with db.transaction():
         _end(db, environment, service, version, author, "release <> ?", release)
         db.execute(f"UPDATE deployment SET share = 100 WHERE {_PLACE} AND ended_at IS NULL", (environment, service, version))
 
 
-def end_deployment(db: sqlite3.Connection, environment: str, service: str, version: int, author: str) -> bool:
+def end_deployment(db: Db, environment: str, service: str, version: int, author: str) -> bool:
     """Whether there was one to end."""
-    with db:
+    with db.transaction():
         return _end(db, environment, service, version, author)
 
 
-def _end(db: sqlite3.Connection, environment: str, service: str, version: int, author: str, only: str = "1",
+def _end(db: Db, environment: str, service: str, version: int, author: str, only: str = "1",
          *parameters: object) -> bool:
     return db.execute(
         f"UPDATE deployment SET ended_at = ?, ended_by = ? WHERE {_PLACE} AND ended_at IS NULL AND {only}",
@@ -162,17 +176,23 @@ def _end(db: sqlite3.Connection, environment: str, service: str, version: int, a
     ).rowcount > 0
 
 
-def retirements(db: sqlite3.Connection) -> list[StoredRetirement]:
+def retirement(db: Db, environment: str, service: str, version: int) -> StoredRetirement | None:
+    row = db.execute("SELECT environment, service, version, ends_at, words, author, at FROM retirement"
+                     f" WHERE {_PLACE}", (environment, service, version)).fetchone()
+    return StoredRetirement(*row) if row else None
+
+
+def retirements(db: Db) -> list[StoredRetirement]:
     rows = db.execute("SELECT environment, service, version, ends_at, words, author, at FROM retirement")
     return [StoredRetirement(*row) for row in rows]
 
 
-def save_retirement(db: sqlite3.Connection, environment: str, service: str, version: int, ends_at: str, words: str,
+def save_retirement(db: Db, environment: str, service: str, version: int, ends_at: str, words: str,
                     author: str) -> None:
     db.execute("INSERT INTO retirement (environment, service, version, ends_at, words, author, at) VALUES (?,?,?,?,?,?,?)"
                " ON CONFLICT DO UPDATE SET ends_at = excluded.ends_at, words = excluded.words, author = excluded.author,"
                " at = excluded.at", (environment, service, version, ends_at, words, author, timestamp()))
 
 
-def remove_retirement(db: sqlite3.Connection, environment: str, service: str, version: int) -> bool:
+def remove_retirement(db: Db, environment: str, service: str, version: int) -> bool:
     return db.execute(f"DELETE FROM retirement WHERE {_PLACE}", (environment, service, version)).rowcount > 0

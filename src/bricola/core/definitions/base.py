@@ -1,7 +1,7 @@
 """The base of all definition models, and the mapping-of-named-things form that they share."""
 
 from collections.abc import Mapping
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, Any, ClassVar, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer, StringConstraints
 
@@ -15,6 +15,13 @@ class Frozen(BaseModel):
     """Immutable, equal when equal in content, and closed: an unknown key is a mistake, never ignored."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Definition(Frozen):
+    """One definition file. Its first key is the kind, the value its name."""
+
+    kind: ClassVar[str]
+    name: Name
 
 
 class NamedPart(Frozen):

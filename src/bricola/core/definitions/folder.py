@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
+from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue, Reference
-from bricola.core.definitions.model import Definition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.problems import Problem, ProblemError
 

@@ -1,38 +1,54 @@
-"""The kinds of definition. Each is data only; what it means is worked out in `shapes`, `runtime` and `review`."""
+"""The definitions that all kinds of source share: backends, services, environments. Each is data only; what it means is worked out in
+`shapes`, `kinds` and `review`."""
 
 from typing import Annotated, ClassVar, Literal, Self
 
+from pydantic import AfterValidator, model_validator
 from pydantic import Field as Described
-from pydantic import StringConstraints, model_validator
+from pydantic_core import PydanticCustomError
 
-from bricola.core.definitions.base import ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Scalar
+from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Scalar
+from bricola.core.definitions.engines import ENGINES, BackendParts, BindingParts
+from bricola.core.definitions.engines.engine import Engine
+from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.names import kebab_case
-from bricola.core.definitions.objects import ObjectDefinition
 from bricola.core.definitions.parts import RecordDefinition, TypeDefinition
-from bricola.core.definitions.queries import QueryDefinition
-from bricola.core.definitions.screens import ScreenFlowDefinition, TerminalHost
+from bricola.core.definitions.runs import add_kind, read_runs
 
 
-class BackendDefinition(Frozen):
-    """A system of record. Where it is and as whom to sign on is bound by each environment.
+def _known_engine(word: str) -> str:
+    if word not in ENGINES:
+        raise PydanticCustomError("literal_error", "This is not offered", {"expected": " or ".join(ENGINES)})
+    return word
 
-    The engines tn3270 and tn5250 are terminal hosts, and say under `terminal` how one works with them.
-    """
+
+EngineWord = Annotated[str, AfterValidator(_known_engine)]
+
+
+class _Backend(Definition):
+    name: Name
+    engine: EngineWord
+    description: Line = ""
+
+
+class BackendDefinition(BackendParts, _Backend):
+    """A system of record. Where it is and as whom to sign on is bound by each environment; what its engine adds stands in
+    `definitions/engines`."""
 
     kind: ClassVar[str] = "backend"
-    name: Name
-    engine: Literal["sqlite", "postgresql", "mariadb", "tn3270", "tn5250"]
-    description: Line = ""
-    terminal: TerminalHost | None = None
 
     @property
-    def is_terminal(self) -> bool:
-        return self.engine in ("tn3270", "tn5250")
+    def about(self) -> Engine:
+        """What is known of its engine."""
+        return ENGINES[self.engine]
 
     @model_validator(mode="after")
     def _has_its_part(self) -> Self:
-        if self.is_terminal != (self.terminal is not None):
-            raise ValueError(f"a backend of {self.engine} {'needs' if self.is_terminal else 'has no'} 'terminal:'")
+        own = frozenset(self.about.backend.model_fields) if self.about.backend is not None else frozenset()
+        for name in BackendParts.model_fields:
+            given = getattr(self, name) is not None
+            if given != (name in own):
+                raise ValueError(f"a backend of {self.engine} {'needs' if name in own else 'has no'} '{name}:'")
         return self
 
 
@@ -48,17 +64,20 @@ class Parameter(NamedPart):
     sample: Scalar | None = None
 
 
+def _runnable(text: str) -> str:
+    read_runs(text)
+    return text
+
+
 class Operation(NamedPart):
     """One callable thing. `runs` names what it runs: `vessel.get`, `query tonnage`, `query tonnage.details`,
-    `screen-flow vessel-ledger`.
+    `screen-flow vessel-ledger`; the forms are those of the kinds (see `definitions.runs`).
 
     Everything else is inherited from there. `takes` and `gives` narrow the fields of the input and of the output. `nil:
     absent` makes an update take nil as left out, for callers whose tools send nil for everything that they do not set.
     """
 
-    runs: Annotated[
-        str, StringConstraints(pattern=r"^([A-Za-z][\w-]*\.[A-Za-z]\w*|query [A-Za-z][\w-]*(\.details)?|screen-flow [A-Za-z][\w-]*)$")
-    ]
+    runs: Annotated[str, AfterValidator(_runnable)]
     description: Line = ""
     takes: Names = ()
     gives: Names = ()
@@ -68,16 +87,15 @@ class Operation(NamedPart):
     @property
     def source(self) -> tuple[str, str]:
         """The kind and name of the definition that it runs."""
-        kind, space, name = self.runs.partition(" ")
-        return (kind, name.partition(".")[0]) if space else ("object", self.runs.partition(".")[0])
+        return read_runs(self.runs)[:2]
 
     @property
     def verb(self) -> str:
         """What it does with it: a verb or finder of an object; rows or details of a query."""
-        return self.runs.partition(".")[2] or "rows"
+        return read_runs(self.runs).verb
 
 
-class ServiceDefinition(Frozen):
+class ServiceDefinition(Definition):
     """A named set of operations with one namespace, one contract and one access policy.
 
     `version` is the major version: 2 and above have an address and a namespace of their own.
@@ -140,48 +158,14 @@ class PoolSettings(Frozen):
     breaker: Breaker = Breaker()
 
 
-class Endpoint(NamedPart):
-    """One address of a backend. The lowest `priority` that answers is used; `weight` shares within one priority."""
-
+class _Bound(NamedPart):
     name: Name
-    address: str = ""  # host:port
-    weight: int = Described(1, ge=1, le=1000)
-    priority: int = Described(1, ge=1, le=100)
 
 
-class StatementLimits(Frozen):
-    """Bounds of one statement, whoever wrote it: seconds, rows and bytes of its result."""
+class Binding(BindingParts, _Bound):
+    """Where a backend is in one environment, as whom Bricola signs on there, and how many sessions it holds. Which settings belong to
+    which engine, its module in `definitions/engines` says."""
 
-    seconds: float = Described(30.0, gt=0, le=3600)
-    rows: int = Described(100_000, ge=1)
-    bytes: int = Described(64_000_000, ge=1000)
-
-
-class Binding(NamedPart):
-    """Where a backend is in one environment, as whom Bricola signs on there, and how many sessions it holds.
-
-    With `read_only` nothing can be written through it, and operations that write cannot be deployed there. `requests` names
-    a table for marks of repeatable requests: columns id (64 characters, the key), expires (whole number), answer (text).
-
-    `devices` are the LU or device names of a terminal host, one for each session. With `film` a terminal backend is no host but
-    the recorded film of that screen flow.
-
-    A SQLite backend has a `file`, relative to the service's data folder. Others have an `address`, or several
-    `endpoints`, a `database` and the name of a `credential`.
-    """
-
-    name: Name
-    file: str = ""
-    address: str = ""
-    endpoints: NamedParts[Endpoint] = ()
-    database: str = ""
-    credential: str = ""
-    tls: Literal["off", "encrypt", "verify"] = "off"
-    read_only: bool = False
-    requests: str = ""
-    devices: tuple[str, ...] = ()
-    film: str = ""
-    limits: StatementLimits = StatementLimits()
     pool: PoolSettings = PoolSettings()
 
     @property
@@ -192,6 +176,12 @@ class Binding(NamedPart):
         where = self.file or self.address or (f"film {self.film}" if self.film else "")
         return (Endpoint(name="main", address=where),) if where else ()
 
+    @property
+    def given(self) -> frozenset[str]:
+        """The settings of engines that are not at their defaults."""
+        return frozenset(self.model_fields_set & set(BindingParts.model_fields)) - {
+            name for name, about in BindingParts.model_fields.items() if getattr(self, name) == about.default}
+
 
 class RecordPolicy(Frozen):
     """Which calls leave a record in this environment, and for how many days."""
@@ -200,7 +190,7 @@ class RecordPolicy(Frozen):
     keep_days: int = Described(90, ge=1, le=3650)
 
 
-class EnvironmentDefinition(Frozen):
+class EnvironmentDefinition(Definition):
     """Where releases run. `follows` names the environment that a release passes before this one."""
 
     kind: ClassVar[str] = "environment"
@@ -214,23 +204,15 @@ class EnvironmentDefinition(Frozen):
     records: RecordPolicy = RecordPolicy()
     screen_check_hours: float | None = Described(None, gt=0, le=8760)  # how often the films are held against the live hosts
     repeat_hours: float = Described(24.0, gt=0, le=8760)  # how long a write's request id is remembered
+    call_seconds: float = Described(120.0, gt=0, le=3600)  # after which a call is given up, whatever it waits for
     backends: NamedParts[Binding] = ()
 
     def binding(self, backend: str) -> Binding | None:
         return next((one for one in self.backends if one.name == backend), None)
 
 
-Definition = (
-    TypeDefinition | RecordDefinition | BackendDefinition | ObjectDefinition | QueryDefinition | ScreenFlowDefinition
-    | ServiceDefinition | EnvironmentDefinition
-)
-KINDS: dict[str, type[Definition]] = {
-    one.kind: one
-    for one in (
-        TypeDefinition, RecordDefinition, BackendDefinition, ObjectDefinition, QueryDefinition, ScreenFlowDefinition,
-        ServiceDefinition, EnvironmentDefinition,
-    )
-}
+for _model in (TypeDefinition, RecordDefinition, BackendDefinition, ServiceDefinition, EnvironmentDefinition):
+    add_kind(_model)
 
 
 def segment_of(service: str, version: int) -> str:

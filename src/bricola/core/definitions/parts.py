@@ -5,7 +5,7 @@ from typing import Annotated, ClassVar
 from pydantic import Field as Described
 from pydantic import StringConstraints
 
-from bricola.core.definitions.base import ElementName, Frozen, Line, NamedPart, NamedParts, Scalar
+from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, NamedPart, NamedParts, Scalar
 
 Language = Annotated[str, StringConstraints(pattern=r"^[a-z]{2,3}(-[A-Za-z0-9]{2,8})*$")]  # RFC 5646
 Label = str | dict[Language, str]  # for people: one, or one for each language
@@ -32,7 +32,7 @@ class Facets(Frozen):
     max: Scalar | None = None
 
 
-class _Based(Frozen):
+class _Based(Definition):
     name: ElementName
     base: str
     description: Line = ""
@@ -60,7 +60,7 @@ class TypedPart(Facets, _Typed):
     sample: Scalar | None = None
 
 
-class RecordDefinition(Frozen):
+class RecordDefinition(Definition):
     """A named sequence of fields: `record: TollLine`."""
 
     kind: ClassVar[str] = "record"

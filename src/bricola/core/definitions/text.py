@@ -14,8 +14,9 @@ import yaml
 from pydantic import ValidationError
 from yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
 
-from bricola.core.definitions.base import Frozen
-from bricola.core.definitions.model import KINDS, Definition
+from bricola.core.definitions import model as _shared  # noqa: F401 — its kinds are known from here on
+from bricola.core.definitions.base import Definition, Frozen
+from bricola.core.definitions.runs import models
 from bricola.core.problems import Problem, ProblemError, shown
 
 _FLOW_WIDTH = 110  # a mapping or list that fits is written on one line
@@ -55,19 +56,19 @@ _Dumper.add_representer(float, _number)
 
 def read_definition(text: str, place: str = "definition") -> Definition:
     """The definition in a YAML text. Raises ProblemError with every mistake, each with `place:line`."""
-    root = _compose(text, place)
+    root, kinds = _compose(text, place), models()
     if not isinstance(root, MappingNode) or not root.value:
         raise ProblemError(Problem(
             "definition.empty", "This is not a definition.", place=f"{place}:1",
             expected="a first line like 'object: vessel' or 'service: VesselRegistry'",
-            mend=f"Begin with one of: {', '.join(KINDS)}.",
+            mend=f"Begin with one of: {', '.join(kinds)}.",
         ))
     kind_node = root.value[0][0]
     kind = getattr(kind_node, "value", "")
-    if kind not in KINDS:
+    if kind not in kinds:
         raise ProblemError(Problem(
             "definition.kind", "The first key is not a kind of definition.", place=_at(place, kind_node),
-            expected=f"one of {', '.join(KINDS)}", found=shown(kind), mend=_did_you_mean(kind, list(KINDS)),
+            expected=f"one of {', '.join(kinds)}", found=shown(kind), mend=_did_you_mean(kind, list(kinds)),
         ))
     _refuse_repeated_keys(root, place)
     loader = _Loader("")
@@ -77,11 +78,11 @@ def read_definition(text: str, place: str = "definition") -> Definition:
         raise ProblemError(_yaml_problem(error, place)) from None
     name = body.pop(kind)
     try:
-        return KINDS[kind].model_validate({"name": name, **body})
+        return kinds[kind].model_validate({"name": name, **body})
     except ValidationError as error:
         errors = error.errors()
         inner = [one for one in errors if one["type"] != "too_short"] or errors  # a refused item also makes its list short
-        raise ProblemError(*(_explain(one, KINDS[kind], kind, root, place) for one in inner)) from None
+        raise ProblemError(*(_explain(one, kinds[kind], kind, root, place) for one in inner)) from None
 
 
 def write_definition(definition: Definition) -> str:
@@ -232,6 +233,8 @@ def _explain(error: Any, model: type[Frozen], kind: str, root: MappingNode, plac
     if error["type"] == "string_pattern_mismatch":
         return Problem("definition.name", f"{path or kind} is not a usable name here.", place=where,
                        expected=f"the form {context.get('pattern', '')}", found=shown_value)
+    if error["type"] == "value_error":
+        return Problem("definition.value", f"{path or kind}: {context.get('error', '')}.", place=where, found=shown_value)
     return Problem("definition.value", f"{path or kind}: {error['msg'].lower()}.", place=where, found=shown_value)
 
 

@@ -16,7 +16,7 @@ from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.simple import SimpleType
 
 Values = dict[str, Any]
-Reader = Callable[[etree._Element, str, list[Problem]], Any]
+ElementReader = Callable[[etree._Element, str, list[Problem]], Any]
 
 _NIL = f"{{{XSI}}}nil"
 _FREE_ATTRIBUTES = (f"{{{XSI}}}", f"{{{XML}}}")
@@ -24,7 +24,7 @@ MOST_PROBLEMS = 20  # a message full of mistakes is told by its first twenty
 _ABSENT = object()
 
 
-def compile_decoder(record: Record, namespace: str) -> Reader:
+def compile_decoder(record: Record, namespace: str) -> ElementReader:
     """A function (element, its path, list for problems) -> values by element name.
 
     Absent optional elements are left out of the values, or filled with their default. Lists are Python lists. An element
@@ -95,7 +95,7 @@ def _check_count(element: Element, values: Values, path: str, problems: list[Pro
                                 place=f"{path}/{element.name}", expected=element.occurrence))
 
 
-def _reader(element: Element, namespace: str) -> Reader:
+def _reader(element: Element, namespace: str) -> ElementReader:
     name, optional = element.name, element.least == 0
     if isinstance(element.type, Record):
         inner = compile_decoder(element.type, namespace)

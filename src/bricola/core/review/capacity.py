@@ -4,9 +4,25 @@ import math
 from collections.abc import Iterator
 from typing import Any
 
-from bricola.core.definitions.catalogue import Catalogue, backends_of
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.findings import Area, Facts, Finding, PoolFact, Rule, Rules, Severity
 from bricola.core.definitions.model import Binding, EnvironmentDefinition, PoolSettings, ServiceDefinition
-from bricola.core.review.findings import Facts, Finding, PoolFact, finding
+from bricola.core.kinds.registry import backends_of
+
+_E, _W, _H = Severity.ERROR, Severity.WARNING, Severity.HINT
+
+RULES = Rules(
+    Rule("pool.bounds", Area.CAPACITY, _E, "The least size cannot be above the greatest.", True),
+    Rule("pool.rigid", Area.CAPACITY, _W, "A pool whose least and greatest size are equal can neither grow nor shrink.", True),
+    Rule("pool.small", Area.CAPACITY, _W, "By what was measured, calls will wait.", True),
+    Rule("pool.large", Area.CAPACITY, _H, "By what was measured, a fraction of these sessions would do."),
+    Rule("pool.backend-limit", Area.CAPACITY, _W, "The backend refuses sessions above its own limit.", True),
+    Rule("pool.timeouts", Area.CAPACITY, _W, "A connect that may take as long as a call waits leaves no time for another endpoint.", True),
+    Rule("pool.lifetimes", Area.CAPACITY, _W, "A session that may idle longer than it may live never shrinks the pool.", True),
+    Rule("pool.cold", Area.CAPACITY, _H, "The first call after a pause pays for the sign-on."),
+    Rule("pool.no-waiting", Area.CAPACITY, _W, "With no waiting allowed, a burst is refused while sessions are about to come free.", True),
+)
+finding = RULES.finding
 
 _GENEROUS = 4  # times the advised size, from which on a pool is called large
 _ROOM_TO_WAIT = 1000

@@ -2,14 +2,27 @@
 
 from collections.abc import Iterator
 
+from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.kinds.resolve import ResolvedService
 from bricola.core.problems import shown
-from bricola.core.review.findings import Facts, Finding, finding
 from bricola.core.shapes.model import Record
-from bricola.core.shapes.objects import CHANGE_TOKEN
-from bricola.core.shapes.resolve import ResolvedService
 
 # Words of Java, C#, C++, Python and TypeScript that generators cannot use as a member's name.
+_E, _W, _H = Severity.ERROR, Severity.WARNING, Severity.HINT
+
+RULES = Rules(
+    Rule("operation.description", Area.SERVICE, _W, "The contract documents each operation with it."),
+    Rule("operation.sample", Area.SERVICE, _H, "Samples should work unedited; a made-up value finds nothing."),
+    Rule("contract.record", Area.CONTRACT, _E, "One type name can mean one thing only in a contract."),
+    Rule("contract.element", Area.CONTRACT, _E, "Global elements share one name space: a fault cannot be called like an operation."),
+    Rule("contract.wrapper", Area.CONTRACT, _E, "The answer's element is the operation's name with Response; another operation has it."),
+    Rule("contract.case", Area.CONTRACT, _W, "Generated clients on case-insensitive file systems overwrite one by the other."),
+    Rule("contract.reserved", Area.CONTRACT, _H, "Generators rename elements that are words of their language."),
+    Rule("contract.breaking", Area.CONTRACT, _W, "The release will ask for a new major version, or for consent with a reason."),
+)
+finding = RULES.finding
+
 _RESERVED = frozenset((
     "abstract", "assert", "async", "await", "boolean", "break", "byte", "case", "catch", "char", "class", "const", "continue",
     "default", "def", "del", "delete", "do", "double", "elif", "else", "enum", "except", "export", "extends", "false", "final",
@@ -58,7 +71,7 @@ def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts
                           mend="Add 'description:' to it or to its finder.")
         for element in (*operation.shape.input.elements, *(two for one in operation.shape.input.elements
                                                            if isinstance(one.type, Record) for two in one.type.elements)):
-            if element.least and element.sample is None and not isinstance(element.type, Record) and element.name != CHANGE_TOKEN:
+            if element.least and element.sample is None and not isinstance(element.type, Record) and not element.echoed:
                 yield finding("operation.sample", f"{element.name} has no sample, so the sample request may find nothing.", where,
                               mend=f"Add 'sample:' to the field {element.name}.")
         for record in (operation.shape.input, operation.shape.output, *seen.values()):

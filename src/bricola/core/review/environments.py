@@ -3,15 +3,39 @@
 from collections.abc import Iterator
 from urllib.parse import urlsplit
 
-from bricola.core.definitions.catalogue import Catalogue, backends_of
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.engines.places import WHERE
+from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.kinds.registry import backends_of
+from bricola.core.kinds.resolve import ResolvedService
 from bricola.core.problems import ProblemError, shown
-from bricola.core.review.findings import Facts, Finding, finding
 from bricola.core.shapes.given import context_values
-from bricola.core.shapes.resolve import ResolvedService
 
-_OWN_STORES = ("bricola.db", "calls.db")
+_E, _W, _H = Severity.ERROR, Severity.WARNING, Severity.HINT
 
+RULES = Rules(
+    Rule("binding.missing", Area.ENVIRONMENT, _E, "A backend without a place cannot be reached."),
+    Rule("binding.kind", Area.ENVIRONMENT, _E, "A file has no address and a server is no file."),
+    Rule("binding.unused", Area.ENVIRONMENT, _W, "A setting without effect makes people believe that it has one."),
+    Rule("binding.file-missing", Area.ENVIRONMENT, _E, "A database file is never created by serving it."),
+    Rule("binding.address", Area.ENVIRONMENT, _E, "An address is a host and a port."),
+    Rule("binding.twice", Area.ENVIRONMENT, _W, "Two endpoints at one address fail together."),
+    Rule("binding.read-only", Area.ENVIRONMENT, _E, "An operation that writes cannot run where nothing may be written.", True),
+    Rule("binding.requests", Area.ENVIRONMENT, _H,
+         "After a crash only a mark in the backend itself tells whether a repeated write was done."),
+    Rule("context.unused", Area.ENVIRONMENT, _H, "A context value that no operation takes has no effect."),
+    Rule("backend.engine", Area.ENVIRONMENT, _E, "This installation has no adapter for the backend's kind."),
+    Rule("context.missing", Area.ENVIRONMENT, _E, "An input given by context needs the environment's value."),
+    Rule("context.value", Area.ENVIRONMENT, _E, "A context value must fit the type of the input that takes it."),
+    Rule("reference.environment", Area.ENVIRONMENT, _E, "A release passes from one environment to the next."),
+    Rule("environment.circle", Area.ENVIRONMENT, _E, "Environments that follow each other have no first one."),
+    Rule("environment.address", Area.ENVIRONMENT, _H, "Without a public address, contracts name the host that was asked."),
+    Rule("environment.address-form", Area.ENVIRONMENT, _E, "A base address is an http or https URL."),
+    Rule("environment.local-address", Area.ENVIRONMENT, _W, "Callers elsewhere cannot reach an address of this machine."),
+    Rule("environment.skipped", Area.ENVIRONMENT, _W, "What was never tried in the environment before is tried on callers."),
+)
+finding = RULES.finding
 
 def is_local(host: str) -> bool:
     """Whether an address can be reached from its own machine only."""
@@ -24,71 +48,44 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
     for name in backends_of(catalogue, service):
         backend, binding = catalogue.find_backend(name), environment.binding(name)
         where = f"{place}, backends, {name}"
-        if backend is not None and facts.engines is not None and backend.engine not in facts.engines:
+        missing = facts.engines.get(backend.engine, "it has no adapter for it") if backend is not None and facts.engines is not None else ""
+        if backend is not None and facts.engines is not None and missing:
+            able = [word for word, why in facts.engines.items() if not why]
             yield finding("backend.engine", f"This installation cannot reach {backend.engine} backends.", f"backend {name}",
-                          expected=f"one of {', '.join(sorted(facts.engines))}", found=backend.engine,
-                          mend="Install a Bricola with an adapter for it, or use another kind of backend.")
+                          expected=f"one of {', '.join(sorted(able))}", found=f"{backend.engine}: {missing}",
+                          mend="Install what is missing, or use another kind of backend.")
         if binding is None or not binding.ends:
-            form = "file: …" if backend is not None and backend.engine == "sqlite" else "address: host:port"
+            form = backend.about.example if backend is not None else "address: host:port"
             yield finding("binding.missing", f"The backend {name} has no place in {environment.name}.", f"{place}, backends",
                           mend=f"Add '{name}: {{{form}}}' there.")
         elif backend is not None:
             yield from _binding(backend, binding, where)
-            yield from _terminals(environment, backend, binding, where)
+            yield from backend.about.findings(backend, binding, environment, where)
             if name in facts.missing_files:
                 yield finding("binding.file-missing", f"The file of {name} does not exist.", f"{where}, file",
                               found=facts.missing_files[name], mend="Correct 'file:', or put the database there.",
                               command=f"bricola check {environment.name} {name}")
-    for kind, name in dict.fromkeys(one.source for one in service.operations):
-        if kind == "screen-flow" and name in facts.moved:
-            yield finding("flow.moved", f"The host in {environment.name} is not as {name} was filmed.", f"screen-flow {name}, screens",
-                          found=facts.moved[name], mend="Correct the screens, or film the walk anew.",
-                          command=f"bricola screens check {environment.name} {name}")
     yield from _environment(catalogue, service, environment, facts)
 
 
-def _terminals(environment: EnvironmentDefinition, backend: BackendDefinition, binding: Binding, where: str) -> Iterator[Finding]:
-    if not backend.is_terminal:
-        return
-    room = len(binding.devices) * max(1, len(binding.ends))
-    if binding.devices and room < binding.pool.max_size:
-        pool = binding.pool.model_copy(update={"max_size": room, "min_size": min(binding.pool.min_size, room)})
-        bindings = tuple(one.model_copy(update={"pool": pool}) if one.name == binding.name else one for one in environment.backends)
-        yield finding(
-            "binding.devices",
-            "The pool may hold more sessions than it has device names.",
-            f"{where}, devices",
-            expected=f"max_size up to {room}",
-            found=str(binding.pool.max_size),
-            mend=f"Set max_size to {room}, or name more devices.",
-            mended=environment.model_copy(update={"backends": bindings}),
-        )
-    if binding.film and environment.protected:
-        yield finding("binding.film", f"{backend.name} is a recorded film here.", f"{where}, film", found=shown(binding.film),
-                      mend="Give it the address of the host.")
-
-
 def _binding(backend: BackendDefinition, binding: Binding, where: str) -> Iterator[Finding]:
-    if backend.engine == "sqlite":
-        if binding.address or any(one.address and ":" in one.address for one in binding.endpoints):
-            yield finding("binding.kind", "A SQLite backend is a file.", where, expected="file: …", found="an address")
-        if any(one.address in _OWN_STORES for one in binding.ends):
-            yield finding("binding.own-store", "A backend cannot be Bricola's own store.", f"{where}, file",
-                          found=", ".join(one.address for one in binding.ends))
-        return
-    if binding.film and not binding.address and not binding.endpoints:
-        return
-    if binding.file:
-        yield finding("binding.kind", "This backend is a server.", where, expected="address: host:port", found="a file")
-    if not binding.database and not backend.is_terminal:
-        yield finding("binding.database", "The database has no name.", where, mend="Add 'database:'.")
+    about = backend.about
+    for name in sorted(binding.given - about.settings):
+        if name in WHERE:
+            yield finding("binding.kind", f"A {about.title} backend is {'a file' if about.is_file else 'a server'}.", where,
+                          expected=about.example, found=f"{name}: …", mend=f"Take '{name}:' out.")
+        else:
+            yield finding("binding.unused", f"A {about.title} backend has no use for {name}.", f"{where}, {name}",
+                          found=f"{name}: …", mend=f"Take '{name}:' out.")
     seen: dict[str, str] = {}
     for end in binding.ends:
-        if not _is_address(end.address):
+        if about.is_file and ":" in end.address:
+            yield finding("binding.kind", f"A {about.title} backend is a file.", where, expected=about.example, found="an address")
+        elif not about.is_file and not (about.stands_in(binding) or _is_address(end.address)):
             yield finding("binding.address", f"The address of the endpoint {end.name} cannot be read.", where,
                           expected="host:port, like db-north.larkmere.example:5432", found=shown(end.address))
         other = seen.setdefault(end.address, end.name)
-        if other != end.name:
+        if other != end.name and not about.is_file:
             yield finding("binding.twice", f"The endpoints {other} and {end.name} have one address.", where, found=end.address)
 
 
@@ -139,11 +136,11 @@ def _circle(catalogue: Catalogue, environment: EnvironmentDefinition) -> list[st
     return []
 
 
-def _writes(resolved: ResolvedService, environment: EnvironmentDefinition) -> Iterator[Finding]:
+def _writes(catalogue: Catalogue, resolved: ResolvedService, environment: EnvironmentDefinition) -> Iterator[Finding]:
     """What operations that write ask of their bindings."""
-    writing = {one.backend: one.shape.name for one in reversed(resolved.operations) if one.shape.writes}
+    writing = {name: one.shape.name for one in reversed(resolved.operations) if one.shape.writes for name in one.backends}
     for name, operation in writing.items():
-        binding = environment.binding(name)
+        backend, binding = catalogue.find_backend(name), environment.binding(name)
         if binding is None:
             continue
         where = f"environment {environment.name}, backends, {name}"
@@ -152,7 +149,7 @@ def _writes(resolved: ResolvedService, environment: EnvironmentDefinition) -> It
             yield finding("binding.read-only", f"{operation} writes, but {name} is read only in {environment.name}.", f"{where}, read_only",
                           mend="Bind it without 'read_only:', or leave out the operations that write.",
                           mended=environment.model_copy(update={"backends": backends}))
-        elif not binding.requests:
+        elif not binding.requests and backend is not None and "requests" in backend.about.settings:
             yield finding("binding.requests", f"{name} keeps no marks of repeatable requests.", where,
                           mend="Make a table with the columns id (64 characters, primary key), expires (whole number) and answer (text),"
                                " and name it under 'requests:'.")
@@ -168,8 +165,8 @@ def unused_context(catalogue: Catalogue, environment: EnvironmentDefinition) -> 
                           mend=f"Give an input by it: '{{given: context, value: {name}}}', or remove it.")
 
 
-def context_findings(resolved: ResolvedService, environment: EnvironmentDefinition) -> Iterator[Finding]:
-    yield from _writes(resolved, environment)
+def context_findings(catalogue: Catalogue, resolved: ResolvedService, environment: EnvironmentDefinition) -> Iterator[Finding]:
+    yield from _writes(catalogue, resolved, environment)
     for operation in resolved.operations:
         try:
             context_values(operation.given, operation.shape.name, environment)

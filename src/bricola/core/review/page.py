@@ -3,7 +3,7 @@
 import sys
 from itertools import groupby
 
-from bricola.core.review.findings import RULES
+from bricola.core.review.rules import all_rules
 
 _HEAD = """# Findings of the readiness review
 
@@ -22,7 +22,7 @@ _AREAS = {
 
 def write_page() -> str:
     parts = [_HEAD]
-    for area, rules in groupby(RULES.values(), key=lambda one: one.area):
+    for area, rules in groupby(all_rules().values(), key=lambda one: one.area):
         parts.append(f"\n## {_AREAS[area]}\n\n| code | severity | why | mend |\n| --- | --- | --- | --- |\n")
         parts += [f"| `{one.code}` | {one.severity} | {one.reason} | {'mechanical' if one.mechanical else ''} |\n" for one in rules]
     return "".join(parts)

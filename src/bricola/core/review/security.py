@@ -3,11 +3,27 @@
 from collections.abc import Iterator
 from urllib.parse import urlsplit
 
-from bricola.core.definitions.catalogue import Catalogue, backends_of
-from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
+from bricola.core.definitions.model import Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.kinds.registry import backends_of
 from bricola.core.problems import shown
 from bricola.core.review.environments import is_local
-from bricola.core.review.findings import Facts, Finding, finding
+
+_E, _W = Severity.ERROR, Severity.WARNING
+
+RULES = Rules(
+    Rule("access.anonymous", Area.SECURITY, _W, "Anonymous access is a choice that should be looked at again.", True),
+    Rule("credential.none", Area.SECURITY, _W, "A server that asks for no sign-on lets everybody in."),
+    Rule("credential.unknown", Area.SECURITY, _E, "A credential that does not exist cannot sign on."),
+    Rule("credential.kind", Area.SECURITY, _E, "A kind of backend takes some kinds of credential only."),
+    Rule("credential.expired", Area.SECURITY, _E, "An expired secret is refused at the first call."),
+    Rule("credential.expires", Area.SECURITY, _W, "Two weeks are enough to replace a secret in peace."),
+    Rule("credential.shared", Area.SECURITY, _W, "One secret for rehearsal and live means that a mistake in the one reaches the other."),
+    Rule("binding.tls", Area.SECURITY, _W, "A protected environment should not send a sign-on in the clear."),
+    Rule("environment.plain-http", Area.SECURITY, _W, "Tokens of callers travel in the clear.", True),
+)
+finding = RULES.finding
 
 _SOON = 14 * 86_400.0
 _TAKEN = ("password", "token")  # kinds of credential that a PostgreSQL server is signed on with
@@ -23,7 +39,7 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
                       mended=environment.model_copy(update={"anonymous": rest}))
     for name in backends_of(catalogue, service):
         backend, binding = catalogue.find_backend(name), environment.binding(name)
-        if backend is None or binding is None or backend.engine == "sqlite" or _needs_none(backend, binding):
+        if backend is None or binding is None or not backend.about.needs_sign_on(backend, binding):
             continue
         where = f"{place}, backends, {name}"
         yield from _credential(binding, where, facts)
@@ -45,14 +61,6 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
         yield finding("environment.plain-http", "Callers reach this environment without TLS.", f"{place}, address",
                       expected="an https address", found=shown(environment.address), mend=f"Use {address}.",
                       mended=environment.model_copy(update={"address": address}))
-
-
-def _needs_none(backend: BackendDefinition, binding: Binding) -> bool:
-    """Whether nobody signs on: a film, or a host whose sign-on types no credential."""
-    if backend.terminal is None:
-        return False
-    asks = backend.terminal.signs_on_by_itself or any(fill.credential for move in backend.terminal.sign_on for fill in move.fill)
-    return bool(binding.film) or not asks
 
 
 def _credential(binding: Binding, where: str, facts: Facts) -> Iterator[Finding]:

@@ -2,33 +2,67 @@
 
 import contextlib
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from urllib.parse import urlsplit
 
-from bricola.core.definitions.catalogue import Catalogue, backends_of
-from bricola.core.definitions.model import ServiceDefinition
-from bricola.core.definitions.parts import Facets
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.parts import Facets, TypeDefinition
+from bricola.core.kinds.kind import Subject
+from bricola.core.kinds.registry import backends_of, kinds, needs
 from bricola.core.problems import Problem, shown
-from bricola.core.review import sources
-from bricola.core.review.findings import RULES, Facts, Finding, finding
 from bricola.core.shapes.primitives import PRIMITIVES
+
+_E, _W, _H = Severity.ERROR, Severity.WARNING, Severity.HINT
+
+RULES = Rules(
+    Rule("service.empty", Area.SERVICE, _E, "A service without operations has no contract that a client could load."),
+    Rule("service.description", Area.SERVICE, _W, "Callers choose by the description; it stands first in the contract."),
+    Rule("service.owner", Area.SERVICE, _H, "Somebody must be askable when a call fails."),
+    Rule("service.namespace", Area.SERVICE, _H, "A namespace that follows the name changes with it, and that breaks every caller."),
+    Rule("service.namespace-form", Area.SERVICE, _E, "XML Schema wants a URI; many client stacks refuse spaces in it."),
+    Rule("access.operation", Area.SERVICE, _E, "A grant for an operation that is not there is a typing error or a leftover.", True),
+    Rule("access.nobody", Area.SERVICE, _W, "No role named means nobody, and the first caller would find out."),
+    Rule("access.unheld-role", Area.SERVICE, _W, "A role that no caller has lets nobody in."),
+    Rule("reference.type", Area.SERVICE, _E, "Every field needs a type that is built in or defined."),
+    Rule("reference.backend", Area.SERVICE, _E, "An object without its backend cannot read a row."),
+    Rule("reference.circle", Area.SERVICE, _E, "A record that contains itself describes a message without end."),
+    Rule("type.base", Area.SERVICE, _E, "A type narrows one of the built-in types."),
+    Rule("type.facet", Area.SERVICE, _E, "XML Schema gives each type its own facets."),
+    Rule("type.pattern", Area.SERVICE, _E, "A pattern that cannot be read checks nothing."),
+    Rule("type.value", Area.SERVICE, _E, "Bounds and codes must be values of the type."),
+    Rule("type.bounds", Area.SERVICE, _E, "Bounds that exclude each other refuse every value."),
+    Rule("parameter.unknown", Area.SERVICE, _E, "A setting for an input that does not exist has no effect.", True),
+    Rule("parameter.value", Area.SERVICE, _E, "Fixed, default and context inputs need a value."),
+    Rule("parameter.fit", Area.SERVICE, _E,
+         "A fixed, default or sample value must fit its type; the code is the type's, like value.pattern."),
+    Rule("parameter.context-type", Area.SERVICE, _E, "The caller's name and the call's id are text, now is a moment."),
+    Rule("operation.takes", Area.SERVICE, _E, "An operation takes inputs that there are, and cannot do without its key."),
+    Rule("operation.gives", Area.SERVICE, _E, "An operation gives fields of its rows; what a write answers is fixed."),
+    Rule("operation.twin", Area.SERVICE, _H, "Two operations that do the same make callers wonder which one to use."),
+    Rule("operation.name", Area.SERVICE, _H, "One style of names: an upper-case letter first, no underscores."),
+)
+finding = RULES.finding
 
 _NAME = re.compile(r"[A-Z][A-Za-z0-9]*")
 
 
-def findings(catalogue: Catalogue, service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
+def findings(catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition | None,
+             facts: Facts) -> Iterator[Finding]:
     yield from _identity(service)
     yield from _access(service, facts)
     for name in backends_of(catalogue, service):
         if catalogue.find_backend(name) is None:
             yield finding("reference.backend", "An object uses a backend that is not defined.", f"service {service.name}",
                           found=shown(name), mend=f"Define it: 'backend: {name}'.")
-    yield from sources.findings(catalogue, service, facts)
+    for kind in kinds():
+        yield from kind.findings(Subject(catalogue, service, environment, facts))
     for owner, facets, base in _typed(catalogue, service):
         yield from _bounds(owner, facets, base)
 
 
-def unresolved(service: ServiceDefinition, problem: Problem) -> Finding:
+def unresolved(service: ServiceDefinition, problem: Problem, rules: Mapping[str, Rule]) -> Finding:
     """A reference or facet that the shapes could not be made with; an input that is not there can be taken out."""
     mended = None
     if problem.code == "parameter.unknown":
@@ -37,9 +71,9 @@ def unresolved(service: ServiceDefinition, problem: Problem) -> Finding:
             one.model_copy(update={"input": tuple(two for two in one.input if two.name != parameter)}) if one.name == name else one
             for one in service.operations)
         mended = service.model_copy(update={"operations": operations})
-    if problem.code not in RULES:  # what the type itself says of a value: value.pattern, value.code, …
-        return Finding(RULES["parameter.fit"].severity, problem)
-    return Finding(RULES[problem.code].severity, problem, mended)
+    if problem.code not in rules:  # what the type itself says of a value: value.pattern, value.code, …
+        return Finding(rules["parameter.fit"].severity, problem)
+    return Finding(rules[problem.code].severity, problem, mended)
 
 
 def _identity(service: ServiceDefinition) -> Iterator[Finding]:
@@ -91,9 +125,9 @@ def _access(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
 
 
 def _typed(catalogue: Catalogue, service: ServiceDefinition) -> Iterator[tuple[str, Facets, str]]:
-    for one in catalogue.needs(service):
-        if one.kind == "type":
-            yield f"type {one.name}", one, one.base  # type: ignore[misc, union-attr]
+    for one in needs(catalogue, service):
+        if isinstance(one, TypeDefinition):
+            yield f"type {one.name}", one, one.base
         for part in getattr(one, "fields", ()):
             if part.type in PRIMITIVES:
                 yield f"{one.kind} {one.name}, fields, {part.name}", part, part.type

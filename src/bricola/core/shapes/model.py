@@ -1,9 +1,12 @@
 """Elements, records, operations and services as callers see them. All immutable; made once per release."""
 
 from dataclasses import dataclass, field
+from typing import Any
 
 from bricola.core.shapes.primitives import Value
 from bricola.core.shapes.simple import SimpleType
+
+Values = dict[str, Any]  # of a message, by the names of its elements
 
 
 @dataclass(frozen=True)
@@ -22,6 +25,7 @@ class Element:
     sensitive: bool = False  # masked wherever people look on
     nillable: bool = False  # nil is a value here: it empties a field
     key_of: str = ""  # the object whose key it holds
+    echoed: bool = False  # it was given by an earlier answer, so nobody makes one up
 
     @property
     def label(self) -> str:

@@ -8,7 +8,6 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from bricola.server.api.access import Admin, Running, Viewer
 from bricola.server.usecases import people
-from bricola.store import people as stored
 from bricola.store.database import timestamp
 
 router = APIRouter(tags=["callers"])
@@ -40,7 +39,7 @@ async def callers(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
              "per_minute": one.per_minute, "parallel": one.parallel, "created_at": one.created_at,
              "tokens": [{"prefix": token.prefix, "created_at": token.created_at, "expires_at": token.expires_at,
                          "last_used_at": token.last_used_at} for token in one.tokens]}
-            for one in await bricola.storage.main(stored.callers)]
+            for one in await bricola.people.known_callers()]
 
 
 @router.put("/callers/{name}")

@@ -6,11 +6,11 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from bricola.server.api.access import Integrator, Running, Viewer
-from bricola.server.usecases import catalogue
-from bricola.server.usecases.catalogue import plain_change
+from bricola.server.usecases import definitions, mending
+from bricola.server.usecases.definitions import plain_change
 from bricola.server.usecases.deployments import plain_finding
 from bricola.server.usecases.reviews import review_service
-from bricola.store import definitions
+from bricola.store import definitions as stored
 
 router = APIRouter(tags=["definitions"])
 
@@ -40,27 +40,27 @@ class Mend(BaseModel):
 async def apply(body: Bundle, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of all files, or of none; answers what is added, changed, moved, removed and unchanged, and for live
     settings the moment since when they are in effect."""
-    changes = await catalogue.apply(bricola, body.files, user.name, body.remove_others, body.plan_only, body.based_on)
+    changes = await definitions.apply(bricola, body.files, user.name, body.remove_others, body.plan_only, body.based_on)
     return {"applied": not body.plan_only, "changes": [plain_change(one) for one in changes]}
 
 
 @router.get("/definitions")
 async def export(_: Viewer, bricola: Running) -> dict[str, Any]:
     """All drafts in their canonical text, by path, with the revision of each. There are no secrets in definitions."""
-    return {"files": {one.path: one.text for one in bricola.drafts},
-            "revisions": {f"{kind} {name}": one.revision for (kind, name), one in bricola.revisions.items()}}
+    return {"files": {one.path: one.text for one in bricola.drafts.files},
+            "revisions": {f"{kind} {name}": one.revision for (kind, name), one in bricola.drafts.revisions.items()}}
 
 
 @router.post("/definitions/comparison")
 async def compare_folder(body: Files, _: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """How these files differ from the drafts, line by line."""
-    return [vars(one) for one in catalogue.compare_folder(bricola, body.files)]
+    return [vars(one) for one in definitions.compare_folder(bricola, body.files)]
 
 
 @router.get("/definitions/{kind}/{name}/revisions")
 async def revisions(kind: str, name: str, _: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """Who wrote which text when, the newest first."""
-    return [vars(one) for one in await bricola.storage.main(definitions.revisions, kind, name)]
+    return [vars(one) for one in await bricola.storage.read(stored.revisions, kind, name)]
 
 
 @router.get("/services/{service}/review")
@@ -72,4 +72,4 @@ async def review(service: str, _: Viewer, bricola: Running, environment: str = "
 @router.post("/services/{service}/mend")
 async def mend(service: str, body: Mend, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Do the mends of the review that are mechanical, as new drafts."""
-    return {"changes": [plain_change(one) for one in await catalogue.mend(bricola, service, body.environment, body.code, user.name)]}
+    return {"changes": [plain_change(one) for one in await mending.mend(bricola, service, body.environment, body.code, user.name)]}

@@ -13,8 +13,8 @@ from starlette.background import BackgroundTask
 from bricola.server.api.access import Admin, Integrator, Operator, Running, Viewer
 from bricola.server.api.callers import Word
 from bricola.server.backup import write_backup
-from bricola.server.usecases import backends, credentials
-from bricola.store import audit
+from bricola.server.ports.changes import Topic
+from bricola.server.usecases import audit, backends, credentials
 
 router = APIRouter(tags=["running it"])
 
@@ -117,7 +117,7 @@ async def renew_key(user: Admin, bricola: Running) -> dict[str, int]:
 async def audit_trail(_: Integrator, bricola: Running, subject: str = "", who: str = "", before: int | None = None,
                       limit: Annotated[int, Query(ge=1, le=1000)] = 100) -> list[dict[str, Any]]:
     """Who changed what, the newest first."""
-    return [vars(one) for one in await bricola.storage.main(audit.entries, subject, who, before, limit)]
+    return [vars(one) for one in await audit.entries(bricola, subject, who, before, limit)]
 
 
 @router.post("/backup")
@@ -126,6 +126,6 @@ async def backup(user: Admin, bricola: Running, calls: bool = False) -> FileResp
     folder = tempfile.TemporaryDirectory(dir=bricola.settings.data, prefix="backup-")
     file = Path(folder.name) / "backup.zip"
     await bricola.storage.beside(lambda: write_backup(bricola.settings.data, file, calls))
-    await bricola.changed(user.name, "backup", "store", None, {"calls": calls})
+    await audit.note(bricola, Topic.STORE, user.name, "backup", "store", None, {"calls": calls})
     return FileResponse(file, media_type="application/zip", filename=f"bricola-{datetime.now():%Y-%m-%d-%H%M}.zip",
                         background=BackgroundTask(folder.cleanup))

@@ -14,9 +14,6 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import Base, Integrator, Operator, Running, Viewer
 from bricola.server.bricola import Bricola
 from bricola.server.usecases import bench, compare, deployments, records, releases, services
-from bricola.server.usecases.frozen import find_release
-from bricola.store import calls
-from bricola.store import releases as stored
 from bricola.store.releases import StoredRelease
 
 router = APIRouter(tags=["services"])
@@ -120,7 +117,7 @@ async def release(service: str, body: NewRelease, user: Integrator, bricola: Run
 @router.get("/services/{service}/releases/{number}")
 async def one_release(service: str, number: int, _: Viewer, bricola: Running) -> dict[str, Any]:
     """A release with everything in it."""
-    return vars(await find_release(bricola, service, number))
+    return vars(await bricola.releases.find(service, number))
 
 
 @router.get("/services/{service}/comparison")
@@ -172,7 +169,7 @@ def _deployed(bricola: Bricola, made: StoredRelease, environment: str, base: str
     return {"service": made.service, "environment": environment, "release": made.number, "version": made.version,
             "parts": [{"part": "service", "name": segment, "state": "serving"},
                       *({"part": "pool", "name": name, "state": pool.state}
-                        for (where, name), pool in bricola.runtime.pools().items() if where == environment
+                        for (where, name), pool in bricola.places.pools().items() if where == environment
                         and name in {one.split("/")[-1].removesuffix(".yaml") for one in made.bundle if one.startswith("backends/")})],
             **services.addresses(bricola, environment, segment, base)}
 
@@ -180,7 +177,7 @@ def _deployed(bricola: Bricola, made: StoredRelease, environment: str, base: str
 @router.get("/deployments")
 async def history(_: Viewer, bricola: Running, limit: Annotated[int, Query(ge=1, le=500)] = 20) -> list[dict[str, Any]]:
     """The latest deployments, the newest first."""
-    return [vars(one) for one in await bricola.storage.main(stored.deployments, limit=limit)]
+    return [vars(one) for one in await bricola.releases.deployments(limit=limit)]
 
 
 @router.post("/bench")
@@ -216,7 +213,7 @@ async def keys(
 async def callers_of(service: str, _: Viewer, bricola: Running, environment: str = "",
                      days: Annotated[int, Query(ge=1, le=365)] = 30) -> list[dict[str, Any]]:
     """Who called which operation in the last days."""
-    return await bricola.storage.calls(calls.users_of, service, time.time() - days * 86_400, environment)
+    return await bricola.calls.users_of(service, time.time() - days * 86_400, environment)
 
 
 @router.get("/calls")
@@ -225,15 +222,15 @@ async def recent(
     before: float | None = None, limit: Annotated[int, Query(ge=1, le=500)] = 50,
 ) -> list[dict[str, Any]]:
     """Recorded calls, the newest first."""
-    found = await bricola.storage.calls(calls.recent_calls, environment, service, caller, failed, "", before, limit)
+    found = await bricola.calls.recent(environment, service, caller, failed, "", before, limit)
     return [one._asdict() for one in found]
 
 
 @router.get("/calls/{call}")
 async def one_call(call: str, user: Viewer, bricola: Running) -> dict[str, Any]:
     """One recorded call; for operators with the picture of the screen that it stopped at, where there is one."""
-    found = await bricola.storage.calls(calls.recent_calls, call=call, limit=1)
+    found = await bricola.calls.recent(call=call, limit=1)
     if not found:
         raise ProblemError(Problem("call.unknown", "There is no record of this call.", Kind.MISSING, place=call))
-    picture = await bricola.storage.calls(calls.picture_of, call) if user.role != "viewer" else None
+    picture = await bricola.calls.picture(call) if user.role != "viewer" else None
     return found[0]._asdict() | {"picture": picture}

@@ -8,7 +8,6 @@ from pydantic import BaseModel, Field, StringConstraints
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import COOKIE, Admin, Running, Viewer, presented_secret
 from bricola.server.usecases import people
-from bricola.store import people as stored
 from bricola.store.people import StoredUser
 
 router = APIRouter(tags=["sessions and users"])
@@ -51,7 +50,7 @@ def _set_cookie(request: Request, response: Response, secret: str) -> None:
 @router.get("/state")
 async def state(bricola: Running) -> dict[str, Any]:
     """What anybody may know: whether the service waits for its first user."""
-    return {"setup": bricola.setup_code is not None, "organisation": bricola.settings.organisation}
+    return {"setup": bricola.people.setup_code is not None, "organisation": bricola.settings.organisation}
 
 
 @router.post("/setup", status_code=201)
@@ -82,14 +81,14 @@ async def who_am_i(user: Viewer, bricola: Running) -> dict[str, Any]:
 async def sign_out(request: Request, response: Response, bricola: Running) -> None:
     secret = presented_secret(request)
     if secret:
-        await bricola.storage.main(stored.end_session, people.digest(secret))
+        await bricola.people.close_session(people.digest(secret))
     response.delete_cookie(COOKIE, path="/")
 
 
 @router.get("/users")
 async def users(_: Admin, bricola: Running) -> list[dict[str, str]]:
     return [{"name": one.name, "role": one.role, "created_at": one.created_at}
-            for one in await bricola.storage.main(stored.users)]
+            for one in await bricola.people.users()]
 
 
 @router.post("/users", status_code=201)
@@ -114,7 +113,7 @@ async def sessions(name: str, user: Viewer, bricola: Running) -> list[dict[str, 
     """A user's sign-ins: one's own, or anybody's for an admin."""
     _own_or_admin(user, name)
     return [{"session": number, "label": label, "created_at": created, "expires_at": expires}
-            for number, label, created, expires in await bricola.storage.main(stored.user_sessions, name)]
+            for number, label, created, expires in await bricola.people.sessions(name)]
 
 
 @router.delete("/users/{name}/sessions/{session}", status_code=204)

@@ -1,30 +1,45 @@
 """Backends in environments: what is bound, staged checks, pools with their sessions, and what is done with them."""
 
 from dataclasses import asdict
-from typing import Any
+from typing import Any, Protocol
 
 from bricola.adapters.checks import check_endpoint
-from bricola.adapters.stages import Probe, Stage
-from bricola.core.definitions.catalogue import backends_of
+from bricola.adapters.engines import DOORS
+from bricola.adapters.stages import Stage
 from bricola.core.definitions.model import BackendDefinition, EnvironmentDefinition
+from bricola.core.kinds.kind import Probe
+from bricola.core.kinds.registry import backends_of
+from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.live import probe
-from bricola.core.shapes.resolve import resolve_service
-from bricola.server.bricola import Bricola
-from bricola.server.usecases.lookup import find_environment, unknown
+from bricola.server.ports.changes import Changes, Topic
+from bricola.server.ports.credentials import Credentials
+from bricola.server.ports.drafts import Drafts, unknown
+from bricola.server.ports.places import Places
+from bricola.server.ports.storage import Storage
+from bricola.server.settings import Settings
+from bricola.server.usecases.audit import note
 
 
-def ends(bricola: Bricola) -> list[dict[str, Any]]:
+class Ports(Protocol):
+    storage: Storage
+    changes: Changes
+    drafts: Drafts
+    places: Places
+    credentials: Credentials
+    settings: Settings
+
+
+def ends(ports: Ports) -> list[dict[str, Any]]:
     """Every backend in every environment, bound or unbound, with who uses it."""
     users: dict[str, list[str]] = {}
-    for service in bricola.catalogue.services():
-        for name in backends_of(bricola.catalogue, service):
+    for service in ports.drafts.catalogue.services():
+        for name in backends_of(ports.drafts.catalogue, service):
             users.setdefault(name, []).append(service.name)
     found = []
-    for backend in sorted((one for one in bricola.catalogue if isinstance(one, BackendDefinition)), key=lambda one: one.name):
-        for environment in bricola.catalogue.environments():
+    for backend in ports.drafts.catalogue.all_of(BackendDefinition):
+        for environment in ports.drafts.catalogue.environments():
             binding = environment.binding(backend.name)
-            pool = bricola.runtime.pools().get((environment.name, backend.name))
+            pool = ports.places.pools().get((environment.name, backend.name))
             found.append({
                 "backend": backend.name, "engine": backend.engine, "environment": environment.name, "protected": environment.protected,
                 "bound": binding is not None and bool(binding.ends), "endpoints": [one.address for one in binding.ends] if binding else [],
@@ -35,29 +50,29 @@ def ends(bricola: Bricola) -> list[dict[str, Any]]:
     return found
 
 
-def _find_backend(bricola: Bricola, name: str) -> BackendDefinition:
-    found = bricola.catalogue.find_backend(name)
+def _find_backend(ports: Ports, name: str) -> BackendDefinition:
+    found = ports.drafts.catalogue.find_backend(name)
     if found is None:
-        raise ProblemError(unknown("backend", name, sorted(one.name for one in bricola.catalogue if isinstance(one, BackendDefinition))))
+        raise ProblemError(unknown("backend", name, [one.name for one in ports.drafts.catalogue.all_of(BackendDefinition)]))
     return found
 
 
-async def check(bricola: Bricola, environment: str, backend: str = "") -> list[dict[str, Any]]:
+async def check(ports: Ports, environment: str, backend: str = "") -> list[dict[str, Any]]:
     """Try the way to one backend, or to all that are bound, stage by stage and endpoint by endpoint."""
-    place = find_environment(bricola.catalogue, environment)
-    names = [_find_backend(bricola, backend).name] if backend else [one.name for one in place.backends]
+    place = ports.drafts.environment(environment)
+    names = [_find_backend(ports, backend).name] if backend else [one.name for one in place.backends]
     results = []
     for name in names:
-        definition, binding = _find_backend(bricola, name), place.binding(name)
+        definition, binding = _find_backend(ports, name), place.binding(name)
         if binding is None or not binding.ends:
             problem = Problem("binding.missing", f"The backend {name} has no place in {environment}.", Kind.MISSING,
                               place=f"environment {environment}, backends", mend=f"Bind it there under 'backends: {name}:'.")
             results.append(_result(place, name, "", [Stage("bound", "failed", problem.message, 0.0, problem)]))
             continue
-        probes = _probes(bricola, name)
-        terminals = bricola.runtime.terminals(place, definition, binding) if definition.is_terminal and not binding.film else None
+        probes = _probes(ports, name)
+        door, running = DOORS[definition.engine], ports.places.running_kind(place, definition)
         for end in binding.ends:
-            stages = await check_endpoint(definition, binding, end, bricola.vault, bricola.settings.data, probes, terminals)
+            stages = await check_endpoint(door.checker(definition, binding, end, probes, ports.places.surroundings, running))
             results.append(_result(place, name, end.name, stages) | {"address": end.address})
     return results
 
@@ -70,38 +85,37 @@ def _result(environment: EnvironmentDefinition, backend: str, endpoint: str, sta
     }
 
 
-def _probes(bricola: Bricola, backend: str) -> list[Probe]:
+def _probes(ports: Ports, backend: str) -> list[Probe]:
     """One row of every object that a service publishes from this backend."""
     found: dict[str, Probe] = {}
-    for service in bricola.catalogue.services():
+    for service in ports.drafts.catalogue.services():
         try:
-            resolved = resolve_service(service, bricola.catalogue)
+            resolved = resolve_service(service, ports.drafts.catalogue)
         except ProblemError:
             continue  # the review of that service says why
         for one in resolved.operations:
-            definition = one.source.definition
-            if one.backend == backend and definition.name not in found and (statement := probe(one)):
-                statement = statement.removesuffix(" WHERE 1 = 0") + " LIMIT 1"
-                found[definition.name] = Probe(definition.name, getattr(definition, "table", ""), statement)
+            for probe in one.kind.probes(one):
+                if probe.backend == backend and probe.sample:
+                    found.setdefault(probe.object, probe)
     return list(found.values())
 
 
-def pools(bricola: Bricola) -> list[dict[str, Any]]:
-    return [pool_view(bricola, environment, backend) for environment, backend in sorted(bricola.runtime.pools())]
+def pools(ports: Ports) -> list[dict[str, Any]]:
+    return [pool_view(ports, environment, backend) for environment, backend in sorted(ports.places.pools())]
 
 
-def pool_view(bricola: Bricola, environment: str, backend: str) -> dict[str, Any]:
+def pool_view(ports: Ports, environment: str, backend: str) -> dict[str, Any]:
     """One pool: sessions, endpoints, statistics, measured load and advice."""
-    pool = bricola.runtime.pools().get((environment, backend))
+    pool = ports.places.pools().get((environment, backend))
     if pool is None:
-        known = [f"{one} {two}" for one, two in sorted(bricola.runtime.pools())]
+        known = [f"{one} {two}" for one, two in sorted(ports.places.pools())]
         raise ProblemError(unknown("pool", f"{environment} {backend}", known))
-    place, view = find_environment(bricola.catalogue, environment), pool.view()
+    place, view = ports.drafts.environment(environment), pool.view()
     binding = place.binding(backend)
-    services = [one.name for one in bricola.catalogue.services() if backend in backends_of(bricola.catalogue, one)]
+    services = [one.name for one in ports.drafts.catalogue.services() if backend in backends_of(ports.drafts.catalogue, one)]
     return {"environment": environment, "protected": place.protected, "backend": backend, "services": services,
             "credential": binding.credential if binding else "",
-            "effective": bricola.effective.get(f"environment {environment}", ""), "advice": _advice(view), **view}
+            "effective": ports.places.effective.get(f"environment {environment}", ""), "advice": _advice(view), **view}
 
 
 def _advice(view: dict[str, Any]) -> list[str]:
@@ -124,10 +138,10 @@ def _advice(view: dict[str, Any]) -> list[str]:
 ACTIONS = ("start", "stop", "cut", "recycle")
 
 
-async def act(bricola: Bricola, environment: str, backend: str, action: str, author: str) -> dict[str, Any]:
+async def act(ports: Ports, environment: str, backend: str, action: str, author: str) -> dict[str, Any]:
     """start; stop (calls in flight end); cut (they fail); recycle (every session is renewed). Answers the pool."""
-    before = pool_view(bricola, environment, backend)
-    pool = bricola.runtime.pools()[environment, backend]
+    before = pool_view(ports, environment, backend)
+    pool = ports.places.pools()[environment, backend]
     if action not in ACTIONS:
         raise ProblemError(unknown("action", action, list(ACTIONS)))
     if action == "start":
@@ -136,15 +150,15 @@ async def act(bricola: Bricola, environment: str, backend: str, action: str, aut
         pool.recycle()
     else:
         pool.stop(cut=action == "cut")
-    await bricola.changed(author, action, f"pool {environment} {backend}", {"state": before["state"]}, {"state": pool.state})
-    return pool_view(bricola, environment, backend)
+    await note(ports, Topic.POOLS, author, action, f"pool {environment} {backend}", {"state": before["state"]}, {"state": pool.state})
+    return pool_view(ports, environment, backend)
 
 
-async def evict(bricola: Bricola, environment: str, backend: str, session: int, cut: bool, author: str) -> dict[str, Any]:
+async def evict(ports: Ports, environment: str, backend: str, session: int, cut: bool, author: str) -> dict[str, Any]:
     """Close one session, when its call has ended or at once."""
-    pool_view(bricola, environment, backend)
-    pool = bricola.runtime.pools()[environment, backend]
+    pool_view(ports, environment, backend)
+    pool = ports.places.pools()[environment, backend]
     if not pool.evict(session, cut):
         raise ProblemError(unknown("session", str(session), [str(one["session"]) for one in pool.view()["sessions"]]))
-    await bricola.changed(author, "evict", f"pool {environment} {backend}", {"session": session}, {"cut": cut})
-    return pool_view(bricola, environment, backend)
+    await note(ports, Topic.POOLS, author, "evict", f"pool {environment} {backend}", {"session": session}, {"cut": cut})
+    return pool_view(ports, environment, backend)

@@ -1,19 +1,32 @@
 """The test bench: a real request to the real endpoint as a chosen caller, with both envelopes and the time."""
 
 import time
-from typing import Any
+from typing import Any, Protocol
 
 import httpx
 
+from bricola.core.calls.callers import Caller
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.request import masked_text, masked_values, read_reply, read_trial, sample_values, sensitive_names, write_request
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.runtime.callers import Caller
 from bricola.core.shapes.model import OperationShape, ServiceShape
-from bricola.server.bricola import Bricola
-from bricola.server.usecases.lookup import find_environment, unknown
+from bricola.server.ports.calls import Calls
+from bricola.server.ports.drafts import Drafts, unknown
+from bricola.server.ports.people import People
+from bricola.server.ports.places import Places
+from bricola.server.ports.releases import Releases
+from bricola.server.settings import Settings
 from bricola.server.usecases.services import shape_for
-from bricola.store import people
+
+
+class Ports(Protocol):
+    drafts: Drafts
+    releases: Releases
+    places: Places
+    people: People
+    calls: Calls
+    settings: Settings
+
 
 _LOAN_SECONDS = 60.0
 _MOST_SECONDS = 120.0
@@ -34,9 +47,9 @@ def find_operation(shape: ServiceShape, name: str) -> OperationShape:
     return found
 
 
-async def sample(bricola: Bricola, service: str, operation: str, environment: str, soap: str) -> dict[str, Any]:
+async def sample(ports: Ports, service: str, operation: str, environment: str, soap: str) -> dict[str, Any]:
     """A request that works unedited, as an envelope and as plain values."""
-    shape = await shape_for(bricola, service, environment)
+    shape = await shape_for(ports, service, environment)
     found = find_operation(shape, operation)
     values = sample_values(found.input)
     version = version_by_number(soap)
@@ -44,9 +57,9 @@ async def sample(bricola: Bricola, service: str, operation: str, environment: st
     return {"envelope": envelope.decode(), "values": values, "content_type": version.content_type.decode()}
 
 
-async def choose_caller(bricola: Bricola, environment: str, service: str, operation: str, name: str) -> Caller | None:
+async def choose_caller(ports: Ports, environment: str, service: str, operation: str, name: str) -> Caller | None:
     """The caller that a test runs as: the named one, or the first who may call; None for anonymous."""
-    known = await bricola.storage.main(people.callers)
+    known = await ports.people.known_callers()
     if name == "anonymous":
         return None
     if name:
@@ -54,7 +67,7 @@ async def choose_caller(bricola: Bricola, environment: str, service: str, operat
         if found is None:
             raise ProblemError(unknown("caller", name, [one.name for one in known]))
         return Caller(found.name, frozenset(found.roles))
-    live = bricola.runtime.find(environment, service)
+    live = ports.places.find(environment, service)
     if live is not None and live.anonymous:
         return None
     roles = live.by_name[operation].roles if live is not None and operation in live.by_name else frozenset()
@@ -69,7 +82,7 @@ async def choose_caller(bricola: Bricola, environment: str, service: str, operat
 
 
 async def send(
-    bricola: Bricola,
+    ports: Ports,
     transport: httpx.AsyncClient,
     environment: str,
     service: str,
@@ -82,11 +95,11 @@ async def send(
     request_id: str = "",
 ) -> dict[str, Any]:
     """Send one request through the service's own front door and take the reply apart. `trial`: nothing is stored."""
-    find_environment(bricola.catalogue, environment)
-    shape = await shape_for(bricola, service, environment)
+    ports.drafts.environment(environment)
+    shape = await shape_for(ports, service, environment)
     found = find_operation(shape, operation)
     version = version_by_number(soap)
-    identity = await choose_caller(bricola, environment, service, operation, caller)
+    identity = await choose_caller(ports, environment, service, operation, caller)
     body = envelope.encode() if envelope is not None else write_request(version, shape.namespace, found, values)
     headers = {"Content-Type": version.content_type.decode()}
     if version is Soap.V11:
@@ -96,7 +109,7 @@ async def send(
     if request_id:
         headers["Idempotency-Key"] = request_id
     if identity is not None:
-        headers["Authorization"] = f"Bearer {bricola.callers.lend(identity, _LOAN_SECONDS)}"
+        headers["Authorization"] = f"Bearer {ports.people.callers.lend(identity, _LOAN_SECONDS)}"
     started = time.perf_counter()
     try:
         reply = await transport.post(f"/soap/{environment}/{service}", content=body, headers=headers,

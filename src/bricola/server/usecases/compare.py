@@ -3,20 +3,28 @@
 import asyncio
 import time
 from dataclasses import asdict, dataclass
-from typing import Any
+from typing import Any, Protocol
 
 from bricola.core.contracts.compatibility import ContractChange, Verdict, compare_contracts, worst
 from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.definitions.compare import compare_lines, compare_texts
 from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import ServiceShape
-from bricola.core.shapes.resolve import resolve_service
-from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import find_release, freeze, thaw
-from bricola.server.usecases.lookup import find_service
-from bricola.store import calls
+from bricola.server.ports.calls import Calls
+from bricola.server.ports.drafts import Drafts
+from bricola.server.ports.places import Places
+from bricola.server.ports.releases import Releases, freeze
 from bricola.store.releases import StoredRelease
+
+
+class Ports(Protocol):
+    drafts: Drafts
+    releases: Releases
+    places: Places
+    calls: Calls
+
 
 DRAFT = "draft"
 _MONTH = 30 * 86_400.0
@@ -33,8 +41,8 @@ class Side:
     shape: ServiceShape
 
 
-async def draft_side(bricola: Bricola, definition: ServiceDefinition) -> Side:
-    catalogue = bricola.catalogue
+async def draft_side(ports: Ports, definition: ServiceDefinition) -> Side:
+    catalogue = ports.drafts.catalogue
 
     def resolve() -> Side:
         return Side(DRAFT, None, definition, freeze(catalogue, definition)[0], resolve_service(definition, catalogue).shape)
@@ -42,27 +50,27 @@ async def draft_side(bricola: Bricola, definition: ServiceDefinition) -> Side:
     return await asyncio.to_thread(resolve)
 
 
-async def released_side(release: StoredRelease, where: str = "") -> Side:
-    frozen = await thaw(release)
+async def released_side(ports: Ports, release: StoredRelease, where: str = "") -> Side:
+    frozen = await ports.releases.thaw(release)
     label = f"release {release.number}" + (f", live in {where}" if where else "")
     return Side(label, release.number, frozen.definition, release.bundle, frozen.resolved.shape)
 
 
-async def find_side(bricola: Bricola, service: str, which: str) -> Side:
+async def find_side(ports: Ports, service: str, which: str) -> Side:
     """`which` is a release number, 'draft', or the name of an environment for what is live there."""
     if which == DRAFT:
-        return await draft_side(bricola, find_service(bricola.catalogue, service))
+        return await draft_side(ports, ports.drafts.service(service))
     if which.isascii() and which.isdigit():
-        return await released_side(await find_release(bricola, service, int(which)))
-    here = [one for one in bricola.runtime.services() if one.environment == which and one.name == service]
-    draft = bricola.catalogue.find_service(service)
+        return await released_side(ports, await ports.releases.find(service, int(which)))
+    here = [one for one in ports.places.services() if one.environment == which and one.name == service]
+    draft = ports.drafts.catalogue.find_service(service)
     newest = max(here, key=lambda one: one.release, default=None)
     live = next((one for one in here if draft is not None and one.segment == draft.segment), newest)
     if live is None:
-        known = ", ".join(one.name for one in bricola.catalogue.environments())
+        known = ", ".join(one.name for one in ports.drafts.catalogue.environments())
         raise ProblemError(Problem("compare.side", f"There is no version {which} of {service}.", Kind.MISSING, place=which,
                                    expected=f"a release number, draft, or an environment where it is live ({known})"))
-    return await released_side(await find_release(bricola, service, live.release), which)
+    return await released_side(ports, await ports.releases.find(service, live.release), which)
 
 
 async def breaking_changes(old: Side, new: Side) -> list[ContractChange]:
@@ -82,12 +90,12 @@ def compare_sides(old: Side, new: Side) -> list[ContractChange]:
     return sorted(changes, key=lambda one: -order.index(one.verdict))
 
 
-async def compare(bricola: Bricola, service: str, old: str, new: str) -> dict[str, Any]:
+async def compare(ports: Ports, service: str, old: str, new: str) -> dict[str, Any]:
     """Everything that a person needs to judge the step from `old` to `new`, as JSON data."""
-    before, after = await find_side(bricola, service, old), await find_side(bricola, service, new)
+    before, after = await find_side(ports, service, old), await find_side(ports, service, new)
     changes = await asyncio.to_thread(compare_sides, before, after)
     contract = await asyncio.to_thread(lambda: compare_lines(write_wsdl(before.shape, "").decode(), write_wsdl(after.shape, "").decode()))
-    used = await bricola.storage.calls(calls.users_of, service, time.time() - _MONTH)
+    used = await ports.calls.users_of(service, time.time() - _MONTH)
     return {
         "service": service,
         "old": {"label": before.label, "release": before.release, "version": before.definition.version},

@@ -2,22 +2,46 @@
 
 import asyncio
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
-from typing import Any
+from typing import Any, Protocol
 
-from bricola.core.definitions.catalogue import Catalogue, backends_of
+from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import EnvironmentDefinition, segment_of
+from bricola.core.kinds.registry import backends_of
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.review import Finding, Severity, review
-from bricola.server.bricola import Bricola, retirement_of
+from bricola.core.serving.live import LiveService
+from bricola.server.kinds.kind import KindServer
+from bricola.server.ports.calls import Calls
+from bricola.server.ports.changes import Change, Changes, Topic
+from bricola.server.ports.credentials import Credentials
+from bricola.server.ports.drafts import Drafts
+from bricola.server.ports.films import Films
+from bricola.server.ports.people import People
+from bricola.server.ports.places import Places
+from bricola.server.ports.releases import Releases
+from bricola.server.settings import Settings
+from bricola.server.usecases.bringing_up import ATTEMPTS
 from bricola.server.usecases.compare import breaking_changes, released_side
-from bricola.server.usecases.frozen import find_release, thaw
-from bricola.server.usecases.lookup import find_environment
 from bricola.server.usecases.reviews import gather_facts
 from bricola.store import releases
 from bricola.store.database import timestamp
 from bricola.store.releases import StoredDeployment, StoredRelease
+
+
+class Ports(Protocol):
+    kinds: Sequence[KindServer]
+    drafts: Drafts
+    releases: Releases
+    places: Places
+    changes: Changes
+    people: People
+    credentials: Credentials
+    calls: Calls
+    films: Films
+    settings: Settings
 
 
 @dataclass(frozen=True)
@@ -31,50 +55,50 @@ class Gate:
     consent: str = ""  # the reason that was given for letting the problems through
 
 
-async def gates(bricola: Bricola, release: StoredRelease, environment: EnvironmentDefinition) -> list[Gate]:
+async def gates(ports: Ports, release: StoredRelease, environment: EnvironmentDefinition) -> list[Gate]:
     """All gates of a deployment, in order. Test suites will be one more."""
-    return [await _readiness(bricola, release, environment), await _compatibility(bricola, release, environment)]
+    return [await _readiness(ports, release, environment), await _compatibility(ports, release, environment)]
 
 
-async def _readiness(bricola: Bricola, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
-    thawed = await thaw(release)
-    frozen, definition = thawed.catalogue | Catalogue(bricola.catalogue.environments()), thawed.definition
-    facts = await gather_facts(bricola, frozen, definition, environment, release.number)
+async def _readiness(ports: Ports, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
+    thawed = await ports.releases.thaw(release)
+    frozen, definition = thawed.catalogue | Catalogue(ports.drafts.catalogue.environments()), thawed.definition
+    facts = await gather_facts(ports, frozen, definition, environment, release.number)
     findings = await asyncio.to_thread(review, frozen, definition, environment, facts)
     stops = [one.problem for one in findings if one.severity is Severity.ERROR]
     return Gate("readiness", "closed" if stops else "open", findings, stops)
 
 
-async def _compatibility(bricola: Bricola, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
+async def _compatibility(ports: Ports, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
     """Whether callers of what is live there can live with it, or somebody consented when it was released."""
     segment = segment_of(release.service, release.version)
-    live = bricola.runtime.find(environment.name, segment)
+    live = ports.places.find(environment.name, segment)
     if live is None or live.release >= release.number:
         return Gate("compatibility", "open")
-    before = await released_side(await find_release(bricola, release.service, live.release))
-    changes = await breaking_changes(before, await released_side(release))
+    before = await released_side(ports, await ports.releases.find(release.service, live.release))
+    changes = await breaking_changes(before, await released_side(ports, release))
     breaks = [Problem("deployment.breaking", f"Callers of release {live.release} break: {one.message}", Kind.CONFLICT, place=one.place,
                       expected=one.before, found=one.after,
                       mend=f"Consent with a reason: bricola deploy {release.service} {environment.name} --consent REASON")
               for one in changes]
-    known = await bricola.storage.main(releases.releases, release.service)
+    known = await ports.releases.of(release.service)
     reasons = "; ".join(one.consent for one in known if live.release < one.number <= release.number and one.consent)
     return Gate("compatibility", "consent" if breaks and not reasons else "open", problems=breaks, consent=reasons if breaks else "")
 
 
-async def plan(bricola: Bricola, service: str, environment: str, number: int | None) -> dict[str, Any]:
+async def plan(ports: Ports, service: str, environment: str, number: int | None) -> dict[str, Any]:
     """What a deployment would do and what stops it, before anybody presses the button."""
-    place = find_environment(bricola.catalogue, environment)
-    release = await find_release(bricola, service, number)
-    thawed = await thaw(release)
-    found = await gates(bricola, release, place)
-    live = bricola.runtime.find(environment, segment_of(service, release.version))
+    place = ports.drafts.environment(environment)
+    release = await ports.releases.find(service, number)
+    thawed = await ports.releases.thaw(release)
+    found = await gates(ports, release, place)
+    live = ports.places.find(environment, segment_of(service, release.version))
     return {
         "service": service, "environment": environment, "release": release.number, "version": release.version,
         "replaces": live.release if live is not None else None,
         "gates": [{"name": one.name, "outcome": one.outcome, "consent": one.consent, "problems": [two.as_dict() for two in one.problems],
                    "findings": [plain_finding(two) for two in one.findings]} for one in found],
-        "uses": [{"backend": name, "state": pool.state if (pool := bricola.runtime.pools().get((environment, name))) else "not started"}
+        "uses": [{"backend": name, "state": pool.state if (pool := ports.places.pools().get((environment, name))) else "not started"}
                  for name in backends_of(thawed.catalogue, thawed.definition)],
     }
 
@@ -84,35 +108,52 @@ def plain_finding(finding: Finding) -> dict[str, Any]:
             "command": finding.command}
 
 
-async def deploy(bricola: Bricola, service: str, environment: str, number: int | None, author: str, share: int = 100,
+async def deploy(ports: Ports, service: str, environment: str, number: int | None, author: str, share: int = 100,
                  consent: str = "", how: str = "deploy") -> StoredRelease:
     """Make a release live. Its gates are passed, it is compiled and its backends are tried before anything changes; then
     it is stored and swapped in. Calls in flight end on the release before. With a share below 100 it answers that
     percentage of the calls beside what is live. Raises ProblemError with all that stops it."""
-    place = find_environment(bricola.catalogue, environment)
-    release = await find_release(bricola, service, number)
-    problems = []
-    for gate in await gates(bricola, release, place):
-        if gate.outcome == "closed" or (gate.outcome == "consent" and not consent.strip()):
-            problems += gate.problems
-    if problems:
-        raise ProblemError(*problems)
-    thawed = await thaw(release)
-    live = await bricola.runtime.prepare(place, thawed.definition, release.number, thawed.catalogue, thawed.resolved)
-    segment = live.segment
-    async with bricola.swapping:
-        before = await bricola.storage.main(releases.in_force, environment, service, release.version)
-        others = [one for one in before if one.release != release.number]
-        if share < 100:
-            _check_sharing(service, environment, before, others, bricola.runtime.down(environment, segment))
-        await bricola.storage.main(releases.start_deployment, environment, service, release.version, release.number, author,
-                                   share, how, consent.strip())
-        current = bricola.runtime.place(environment, segment)
+    release = await ports.releases.find(service, number)
+    for _ in range(ATTEMPTS):
+        place = ports.drafts.environment(environment)
+        problems = []
+        for gate in await gates(ports, release, place):
+            if gate.outcome == "closed" or (gate.outcome == "consent" and not consent.strip()):
+                problems += gate.problems
+        if problems:
+            raise ProblemError(*problems)
+        thawed = await ports.releases.thaw(release)
+        live = await ports.places.prepare(place, thawed.definition, release.number, thawed.catalogue, thawed.resolved)
+        if await asyncio.shield(_swap_in(ports, place, release, live, share, consent.strip(), author, how)):
+            return release
+    raise ProblemError(Problem("deployment.restless", f"{environment} is changed again and again.", Kind.CONFLICT,
+                               place=f"environment {environment}", mend="Try again when its changes are done."))
+
+
+async def _swap_in(ports: Ports, place: EnvironmentDefinition, release: StoredRelease, live: LiveService, share: int, consent: str,
+                   author: str, how: str) -> bool:
+    """Store a deployment and put it into service, as one change. False when the environment is not what it was compiled for any more:
+    it would answer from a backend that nobody names."""
+    service, environment, segment = release.service, place.name, live.segment
+    async with ports.changes.turn() as turn:
+        if ports.drafts.catalogue.find_environment(environment) != place:
+            return False
+
+        def work(change: Change) -> list[StoredDeployment]:
+            before = releases.in_force(change.db, environment, service, release.version)
+            others = [one for one in before if one.release != release.number]
+            if share < 100:
+                _check_sharing(service, environment, before, others, ports.places.down(environment, segment))
+            releases.start_deployment(change.db, environment, service, release.version, release.number, author, share, how, consent)
+            change.note(author, how, f"service {service}", _in_words(environment, before),
+                        {"environment": environment, "release": release.number, "share": share, "consent": consent})
+            return others
+
+        others = await turn.commit([Topic.DEPLOYMENTS], work)
+        current = ports.places.place(environment, segment)
         kept = [(one, 100 - share) for one, _ in current.parts if one.release == others[0].release] if share < 100 and current else []
-        bricola.runtime.swap(environment, segment, [*kept, (live, share)])
-    await bricola.changed(author, how, f"service {service}", _in_words(environment, before),
-                          {"environment": environment, "release": release.number, "share": share, "consent": consent.strip()})
-    return release
+        ports.places.swap(environment, segment, [*kept, (live, share)])
+    return True
 
 
 def _check_sharing(service: str, environment: str, before: list[StoredDeployment], others: list[StoredDeployment],
@@ -137,78 +178,90 @@ def _in_words(environment: str, deployed: list[StoredDeployment]) -> dict[str, A
     return {"environment": environment, "releases": {str(one.release): one.share for one in deployed}}
 
 
-async def roll_back(bricola: Bricola, service: str, environment: str, author: str, version: int = 1) -> StoredRelease:
+async def roll_back(ports: Ports, service: str, environment: str, author: str, version: int = 1) -> StoredRelease:
     """In one step back to the release before. While two share the calls, the older one answers all again."""
-    find_environment(bricola.catalogue, environment)
-    deployed = await bricola.storage.main(releases.in_force, environment, service, version)
+    ports.drafts.environment(environment)
+    deployed = await ports.releases.in_force(environment, service, version)
     if not deployed:
         raise ProblemError(_none(service, environment))
     if len(deployed) > 1:
-        older = deployed[0]
-        async with bricola.swapping:
-            await bricola.storage.main(releases.keep_only, environment, service, version, older.release, author)
-            segment = segment_of(service, version)
-            current = bricola.runtime.place(environment, segment)
-            if current is not None:
-                bricola.runtime.swap(environment, segment, [(one, 100) for one, _ in current.parts if one.release == older.release])
-        await bricola.changed(author, "roll back", f"service {service}", _in_words(environment, deployed),
-                              {"environment": environment, "release": older.release, "share": 100})
-        return await find_release(bricola, service, older.release)
-    target = await bricola.storage.main(releases.last_before, environment, service, version, deployed[0].release)
+        return await asyncio.shield(_keep_older(ports, service, environment, version, deployed[0].release, author))
+    target = await ports.releases.last_before(environment, service, version, deployed[0].release)
     if target is None:
         raise ProblemError(Problem("deployment.first",
                                    f"Nothing was live before release {deployed[0].release} of {service} in {environment}.",
                                    Kind.CONFLICT, mend=f"To take it away: bricola undeploy {service} {environment}"))
-    return await deploy(bricola, service, environment, target, author, how="roll back", consent="rolled back")
+    return await deploy(ports, service, environment, target, author, how="roll back", consent="rolled back")
 
 
-async def promote(bricola: Bricola, service: str, environment: str, author: str, consent: str = "", version: int = 1) -> StoredRelease:
+async def _keep_older(ports: Ports, service: str, environment: str, version: int, older: int, author: str) -> StoredRelease:
+    """Of two that share the calls, let the older one answer all of them again."""
+    segment = segment_of(service, version)
+    async with ports.changes.turn() as turn:
+
+        def work(change: Change) -> None:
+            before = releases.in_force(change.db, environment, service, version)
+            releases.keep_only(change.db, environment, service, version, older, author)
+            change.note(author, "roll back", f"service {service}", _in_words(environment, before),
+                        {"environment": environment, "release": older, "share": 100})
+
+        await turn.commit([Topic.DEPLOYMENTS], work)
+        current = ports.places.place(environment, segment)
+        if current is not None:
+            ports.places.swap(environment, segment, [(one, 100) for one, _ in current.parts if one.release == older])
+    return await ports.releases.find(service, older)
+
+
+async def promote(ports: Ports, service: str, environment: str, author: str, consent: str = "", version: int = 1) -> StoredRelease:
     """Make live in an environment what is live in the one that it follows."""
-    place = find_environment(bricola.catalogue, environment)
+    place = ports.drafts.environment(environment)
     if not place.follows:
         raise ProblemError(Problem("deployment.first-environment", f"{environment} follows no environment.", Kind.CONFLICT,
                                    place=f"environment {environment}, follows", mend="Deploy a release to it."))
-    deployed = await bricola.storage.main(releases.in_force, place.follows, service, version)
+    deployed = await ports.releases.in_force(place.follows, service, version)
     if not deployed:
         raise ProblemError(_none(service, place.follows))
-    return await deploy(bricola, service, environment, deployed[-1].release, author, consent=consent, how="promote")
+    return await deploy(ports, service, environment, deployed[-1].release, author, consent=consent, how="promote")
 
 
-async def undeploy(bricola: Bricola, service: str, environment: str, author: str, version: int = 1) -> None:
+async def undeploy(ports: Ports, service: str, environment: str, author: str, version: int = 1) -> None:
     """Take a service out of an environment. Calls in flight end in peace, later ones are told that it is gone."""
-    find_environment(bricola.catalogue, environment)
-    async with bricola.swapping:
-        before = await bricola.storage.main(releases.in_force, environment, service, version)
-        if not await bricola.storage.main(releases.end_deployment, environment, service, version, author):
+    ports.drafts.environment(environment)
+
+    def work(change: Change) -> None:
+        before = releases.in_force(change.db, environment, service, version)
+        if not releases.end_deployment(change.db, environment, service, version, author):
             raise ProblemError(_none(service, environment))
-        await bricola.storage.main(releases.remove_retirement, environment, service, version)
-        bricola.runtime.remove(environment, segment_of(service, version))
-        bricola.runtime.retire(environment, segment_of(service, version), None)
-    await bricola.changed(author, "undeploy", f"service {service}", _in_words(environment, before), None)
+        releases.remove_retirement(change.db, environment, service, version)
+        change.note(author, "undeploy", f"service {service}", _in_words(environment, before), None)
+
+    async def then(_: None) -> None:
+        ports.places.remove(environment, segment_of(service, version))
+
+    await ports.changes.make([Topic.DEPLOYMENTS], work, then)
 
 
-async def retire(bricola: Bricola, service: str, environment: str, day: date | None, words: str, author: str, version: int = 1) -> str:
+async def retire(ports: Ports, service: str, environment: str, day: date | None, words: str, author: str, version: int = 1) -> str:
     """Announce the end: the contract and the page say so, answers carry it, and from that day on calls are refused with
     a friendly fault. None takes it back. Answers the moment."""
-    find_environment(bricola.catalogue, environment)
-    segment = segment_of(service, version)
-    known = {(one.environment, one.service, one.version): one for one in await bricola.storage.main(releases.retirements)}
-    old = known.get((environment, service, version))
-    if day is None:
-        if not await bricola.storage.main(releases.remove_retirement, environment, service, version):
-            raise ProblemError(Problem("retirement.none", f"{service} has no end in {environment}.", Kind.MISSING))
-        bricola.runtime.retire(environment, segment, None)
-        await bricola.changed(author, "keep", f"service {service}", {"environment": environment, "ends": old.ends_at if old else ""}, None)
-        return ""
-    if not await bricola.storage.main(releases.in_force, environment, service, version):
-        raise ProblemError(_none(service, environment))
-    ends = timestamp(datetime(day.year, day.month, day.day, tzinfo=UTC))
-    await bricola.storage.main(releases.save_retirement, environment, service, version, ends, words, author)
-    stored = next(one for one in await bricola.storage.main(releases.retirements)
-                  if (one.environment, one.service, one.version) == (environment, service, version))
-    bricola.runtime.retire(environment, segment, retirement_of(stored))
-    await bricola.changed(author, "retire", f"service {service}", {"ends": old.ends_at} if old else None,
-                          {"environment": environment, "ends": ends, "words": words, "over": retirement_of(stored).ends <= time.time()})
+    ports.drafts.environment(environment)
+    ends = timestamp(datetime(day.year, day.month, day.day, tzinfo=UTC)) if day is not None else ""
+
+    def work(change: Change) -> None:
+        old = releases.retirement(change.db, environment, service, version)
+        if not ends:
+            if not releases.remove_retirement(change.db, environment, service, version):
+                raise ProblemError(Problem("retirement.none", f"{service} has no end in {environment}.", Kind.MISSING))
+            change.note(author, "keep", f"service {service}", {"environment": environment, "ends": old.ends_at if old else ""}, None)
+            return
+        if not releases.in_force(change.db, environment, service, version):
+            raise ProblemError(_none(service, environment))
+        releases.save_retirement(change.db, environment, service, version, ends, words, author)
+        over = datetime.fromisoformat(ends).timestamp() <= time.time()
+        change.note(author, "retire", f"service {service}", {"ends": old.ends_at} if old else None,
+                    {"environment": environment, "ends": ends, "words": words, "over": over})
+
+    await ports.changes.make([Topic.DEPLOYMENTS], work)
     return ends
 
 

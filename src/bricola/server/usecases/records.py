@@ -1,82 +1,50 @@
-"""Real rows for people who test: keys to pick as inputs, and what is stored beside what was answered."""
+"""For people who test: keys to pick as inputs, and an answer beside what it came from. What that is, each kind of source knows."""
 
-import base64
-from collections.abc import Mapping
-from datetime import UTC, datetime
-from decimal import Decimal, InvalidOperation
-from typing import Any
+from collections.abc import Sequence
+from contextlib import AbstractAsyncContextManager
+from typing import Any, Protocol
 
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.messages.request import MASK
+from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.problems import Kind, Problem, ProblemError, shown
-from bricola.core.runtime.databases import DatabaseSession, Row
-from bricola.core.runtime.reading import Reader
-from bricola.core.runtime.rows import compile_row
-from bricola.core.runtime.statements import columns_of, from_clause
-from bricola.core.shapes.flows import ResolvedFlow
 from bricola.core.shapes.model import Element, Record
-from bricola.core.shapes.objects import CHANGE_TOKEN, ResolvedObject, ordering, resolve_object
-from bricola.core.shapes.resolve import ResolvedOperation
-from bricola.core.shapes.simple import SimpleType
-from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import find_release, thaw
-from bricola.server.usecases.lookup import find_environment, unknown
+from bricola.server.kinds.kind import KindServer, Visit
+from bricola.server.ports.drafts import Drafts, unknown
+from bricola.server.ports.places import Places
+from bricola.server.ports.releases import Releases
 from bricola.server.usecases.services import not_deployed
 
 MOST_KEYS = 50
-_TOLD = 4  # fields beside the key, so that a person knows the row
 
 
-async def keys(bricola: Bricola, environment: str, service: str, operation: str, name: str, search: str, limit: int) -> dict[str, Any]:
-    """Real keys for an input that holds the key of an object: those that begin with, or whose texts contain, the search."""
-    found, catalogue = await _live_operation(bricola, environment, service, operation)
+class Ports(Protocol):
+    kinds: Sequence[KindServer]
+    drafts: Drafts
+    releases: Releases
+    places: Places
+
+
+async def keys(ports: Ports, environment: str, service: str, operation: str, name: str, search: str, limit: int) -> dict[str, Any]:
+    """Real keys for an input that holds the key of something: those that begin with, or whose texts contain, the search."""
+    found, catalogue = await _live_operation(ports, environment, service, operation)
     element = _input(found.shape.input, name)
-    if element is None or not element.key_of:
+    owner = next((one for one in ports.kinds if one.keys is not None and element is not None and element.key_of
+                  and (one.kind.word, element.key_of) in catalogue), None)
+    if element is None or owner is None or owner.keys is None:
         pickable = [path for path, one in _inputs(found.shape.input) if one.key_of]
-        raise ProblemError(
-            Problem(
-                "records.input",
-                "This input does not hold the key of an object.",
-                place=f"{operation}/{name}",
-                expected=f"one of {', '.join(pickable)}" if pickable else "an operation with such an input",
-                found=shown(name),
-            )
-        )
-    definition = catalogue.find_object(element.key_of)
-    assert definition is not None  # frozen with the service
-    source = resolve_object(definition, catalogue, with_children=False)
-    key = definition.key[0]
-    told = [one for one in source.fields if one.name != key and not one.sensitive and _is_telling(one)][:_TOLD]
-    elements = tuple(one for one in source.fields if one.name == key or one in told)
-    columns = columns_of(source)
-    texts = [columns[one.name] for one in elements if isinstance(one.type, SimpleType) and one.type.base == "string" and not one.type.codes]
-    where, parameters = "", []
-    if search and texts:
-        where = " WHERE " + " OR ".join(f"LOWER({one}) LIKE ? ESCAPE '!'" for one in texts)
-        parameters = [f"%{_literal(search.lower())}%"] * len(texts)
-    elif search:
-        where, parameters = f" WHERE {columns[key]} = ?", [search]
-    sql = f"SELECT {', '.join(columns[one.name] for one in elements)} FROM {from_clause(source)}{where} ORDER BY {columns[key]} LIMIT ?"
-    place = find_environment(bricola.catalogue, environment)
-    async with bricola.runtime.visit(place, definition.backend, catalogue) as session:
-        rows = await session.rows(sql, [*parameters, limit + 1])
-    to_values = compile_row(elements)
-    return {"object": definition.name, "key": key, "columns": [one.name for one in elements], "more": len(rows) > limit,
-            "rows": [{name: _text(value) for name, value in to_values(row).items() if value is not None} for row in rows[:limit]]}
+        raise ProblemError(Problem(
+            "records.input", "This input does not hold the key of an object.", place=f"{operation}/{name}",
+            expected=f"one of {', '.join(pickable)}" if pickable else "an operation with such an input", found=shown(name)))
+    return await owner.keys(element.key_of, catalogue, search, limit, _visit(ports, environment, catalogue))
 
 
-def _is_telling(element: Element) -> bool:
-    return (
-        isinstance(element.type, SimpleType)
-        and element.type.base not in ("base64Binary", "anyURI")
-        and (element.type.max_length or 0) <= 120
-    )
+def _visit(ports: Ports, environment: str, catalogue: Catalogue) -> Visit:
+    place = ports.drafts.environment(environment)
 
+    def visit(backend: str) -> AbstractAsyncContextManager[Any]:
+        return ports.places.visit(place, backend, catalogue)
 
-def _literal(text: str) -> str:
-    for special in "!%_":
-        text = text.replace(special, "!" + special)
-    return text
+    return visit
 
 
 def _inputs(record: Record, path: str = "") -> list[tuple[str, Element]]:
@@ -92,11 +60,11 @@ def _input(record: Record, path: str) -> Element | None:
     return next((one for name, one in _inputs(record) if name == path), None)
 
 
-async def _live_operation(bricola: Bricola, environment: str, service: str, operation: str) -> tuple[ResolvedOperation, Catalogue]:
-    live = bricola.runtime.find(environment, service)
+async def _live_operation(ports: Ports, environment: str, service: str, operation: str) -> tuple[ResolvedOperation, Catalogue]:
+    live = ports.places.find(environment, service)
     if live is None:
         raise ProblemError(not_deployed(service, environment))
-    frozen = await thaw(await find_release(bricola, live.name, live.release))
+    frozen = await ports.releases.thaw(await ports.releases.find(live.name, live.release))
     found = next((one for one in frozen.resolved.operations if one.shape.name == operation), None)
     if found is None:
         raise ProblemError(unknown("operation", operation, [one.shape.name for one in frozen.resolved.operations]))
@@ -104,161 +72,12 @@ async def _live_operation(bricola: Bricola, environment: str, service: str, oper
 
 
 async def compare(
-    bricola: Bricola, environment: str, service: str, operation: str, values: dict[str, Any], answer: dict[str, Any]
+    ports: Ports, environment: str, service: str, operation: str, values: dict[str, Any], answer: dict[str, Any]
 ) -> dict[str, Any]:
-    """What was answered (or, for a write, sent) beside the rows as they are stored now, read by a statement of its own.
-
-    `ordered` tells whether a list stands in the stated order; None where there is none."""
-    found, catalogue = await _live_operation(bricola, environment, service, operation)
-    if not isinstance(found.source, ResolvedObject):
-        raise ProblemError(
-            Problem(
-                "records.derived",
-                "What a host shows has no row that Bricola can read beside it."
-                if isinstance(found.source, ResolvedFlow)
-                else "The rows of a query are worked out; no one row stands behind them.",
-                Kind.INPUT,
-                place=operation,
-                mend="" if isinstance(found.source, ResolvedFlow) else "Call the operation that lists the details behind them.",
-            )
-        )
-    source = found.source
-    items, side = _answered(found, values, answer)
-    place = find_environment(bricola.catalogue, environment)
-    async with bricola.runtime.visit(place, source.definition.backend, catalogue) as session:
-        rows = [await _beside(session, source, one) for one in items]
-        ordered = await _in_order(session, source, found, items) if found.finder is not None and len(items) > 1 else None
-    gone = found.verb == "delete" and found.finder is None
-    equal = all(not one["found"] if gone else one["found"] and all(two["equal"] is not False for two in one["fields"]) for one in rows)
-    return {"object": source.definition.name, "table": source.definition.table, "side": side, "rows": rows, "ordered": ordered,
-            "deleted": gone, "equal": equal and ordered is not False}
-
-
-def _answered(found: ResolvedOperation, values: dict[str, Any], answer: dict[str, Any]) -> tuple[list[dict[str, Any]], str]:
-    """The rows that the reply tells of. A write tells the key; what should be stored is what was sent."""
-    assert isinstance(found.source, ResolvedObject)
-    if found.shape.writes:
-        sent = values.get(found.nested, values) if found.nested else values
-        keys = {key: answer[key] for key in found.source.definition.key if key in answer}
-        token = {CHANGE_TOKEN: answer[CHANGE_TOKEN]} if CHANGE_TOKEN in answer else {}
-        return [{**sent, **keys, **token}], "sent"
-    item = found.shape.output.elements[0].name
-    told = answer.get(item, [])
-    return (told if isinstance(told, list) else [told]), "answered"
-
-
-async def _beside(session: DatabaseSession, source: ResolvedObject, told: Mapping[str, Any]) -> dict[str, Any]:
-    definition = source.definition
-    if any(key not in told for key in definition.key):
-        return {"key": "", "found": False, "fields": [], "note": "The key is not part of the answer."}
-    columns = columns_of(source)
-    elements = {one.name: one for one in source.fields}
-    wanted = [one.name for one in definition.fields if one.name in told]
-    where = " AND ".join(f"{columns[key]} = ?" for key in definition.key)
-    key = [_bindable(elements[one], told[one]) for one in definition.key]
-    rows = await session.rows(f"SELECT {', '.join(columns[one] for one in wanted)} FROM {from_clause(source)} WHERE {where}", key)
-    fields = []
-    for index, name in enumerate(wanted):
-        element, column = elements[name], definition.field(name)
-        assert column is not None
-        assert isinstance(element.type, SimpleType)
-        stored = rows[0][index] if rows else None
-        reply = None if told[name] is None else str(told[name])
-        fields.append(
-            {
-                "field": name,
-                "column": column.column_name,
-                "reply": _masked(element, reply),
-                "stored": _masked(element, _text(stored)),
-                "equal": None if reply == MASK else bool(rows) and same_value(element.type, reply, stored, column.zone == "utc"),
-            }
-        )
-    if CHANGE_TOKEN in told and source.tokened and rows:
-        fields.append(await _token_beside(session, source, told, key, where))
-    return {"key": " ".join(str(told[one]) for one in definition.key), "found": bool(rows), "fields": fields, "note": ""}
-
-
-async def _token_beside(
-    session: DatabaseSession, source: ResolvedObject, told: Mapping[str, Any], key: list[Any], where: str
-) -> dict[str, Any]:
-    reader = Reader(source)
-
-    async def fetch(sql: str, parameters: Any) -> list[Row]:
-        return await session.rows(sql, parameters)
-
-    rows = await session.rows(f"{reader.select} WHERE {where}", key)
-    row = (await reader.complete([reader.to_values(rows[0])], fetch))[0]
-    token = str(row[CHANGE_TOKEN])
-    return {
-        "field": CHANGE_TOKEN,
-        "column": source.definition.token_column or "hash of the row",
-        "reply": str(told[CHANGE_TOKEN]),
-        "stored": token,
-        "equal": token == told[CHANGE_TOKEN],
-    }
-
-
-async def _in_order(session: DatabaseSession, source: ResolvedObject, found: ResolvedOperation, items: list[dict[str, Any]]) -> bool | None:
-    """Whether the rows stand as the database itself orders these keys."""
-    definition = source.definition
-    assert found.finder is not None
-    if any(key not in one for one in items for key in definition.key):
-        return None
-    columns = columns_of(source)
-    elements = {one.name: one for one in source.fields}
-    parts = []
-    for word in ordering(found.finder.order, definition.key):
-        name = word.removesuffix(" descending")
-        parts += [f"({columns[name]} IS NULL)", columns[name] + (" DESC" if word != name else "")]
-    one_key = "(" + " AND ".join(f"{columns[key]} = ?" for key in definition.key) + ")"
-    parameters = [_bindable(elements[key], one[key]) for one in items for key in definition.key]
-    rows = await session.rows(f"SELECT {', '.join(columns[key] for key in definition.key)} FROM {from_clause(source)}"
-                              f" WHERE {' OR '.join([one_key] * len(items))} ORDER BY {', '.join(parts)}", parameters)
-    told = [[_text(_bindable(elements[key], one[key])) for key in definition.key] for one in items]
-    return told == [
-        [_text(compile_row((elements[key],))([value])[key]) for key, value in zip(definition.key, row, strict=True)] for row in rows
-    ]
-
-
-def _bindable(element: Element, text: Any) -> Any:
-    assert isinstance(element.type, SimpleType)
-    value, problem = element.type.accept(text)
-    if problem is not None:
-        raise ProblemError(problem.at(element.name))
-    return value
-
-
-def _masked(element: Element, text: str | None) -> str | None:
-    return MASK if element.sensitive and text is not None else text
-
-
-def _text(value: Any) -> str | None:
-    if value is None:
-        return None
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, bytes | bytearray | memoryview):
-        return base64.b64encode(bytes(value)).decode()
-    return value.isoformat() if hasattr(value, "isoformat") else str(value)
-
-
-def same_value(kind: SimpleType, reply: str | None, stored: Any, utc: bool) -> bool:
-    """Whether a reply's text and a driver's raw value are the same value: judged by the value space of the type alone,
-    not by the way that made the reply."""
-    if reply is None or stored is None:
-        return reply is None and stored is None
-    text = _text(stored) or ""
-    python = kind.primitive.python
-    if python in (int, Decimal, float):
-        try:
-            return Decimal(reply) == Decimal(text) or abs(Decimal(reply) - Decimal(text)) <= abs(Decimal(text)) * Decimal("1e-12")
-        except InvalidOperation:
-            return False
-    if python is bool:
-        return (reply in ("true", "1", "True")) == (text in ("true", "1"))
-    if python is datetime:
-        one, other = (datetime.fromisoformat(part.replace("Z", "+00:00")) for part in (reply, text))
-        if utc and other.tzinfo is None:
-            other = other.replace(tzinfo=UTC)
-        return one == other if (one.tzinfo is None) == (other.tzinfo is None) else False
-    return reply == text
+    """What was answered (or, for a write, sent) beside what is stored now."""
+    found, catalogue = await _live_operation(ports, environment, service, operation)
+    owner = next((one for one in ports.kinds if one.kind.word == found.kind.word), None)
+    if owner is None or owner.beside is None:
+        words, mend = owner.nothing_beside if owner is not None else KindServer.nothing_beside
+        raise ProblemError(Problem("records.derived", words, Kind.INPUT, place=operation, mend=mend))
+    return await owner.beside(found, values, answer, _visit(ports, environment, catalogue))

@@ -1,47 +1,66 @@
 """Releases: freeze a service with everything that it needs."""
 
 import asyncio
+from typing import Protocol
 
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.review import Severity, review
-from bricola.server.bricola import Bricola
+from bricola.server.ports.calls import Calls
+from bricola.server.ports.changes import Change, Changes, Topic
+from bricola.server.ports.drafts import Drafts
+from bricola.server.ports.places import Places
+from bricola.server.ports.releases import Releases, freeze
 from bricola.server.usecases.compare import breaking_changes, draft_side, released_side
-from bricola.server.usecases.frozen import freeze
-from bricola.server.usecases.lookup import find_service
 from bricola.store import releases
 from bricola.store.releases import StoredRelease
 
 
-async def release(bricola: Bricola, service: str, notes: str, author: str, consent: str = "") -> StoredRelease:
+class Ports(Protocol):
+    drafts: Drafts
+    releases: Releases
+    places: Places
+    changes: Changes
+    calls: Calls
+
+
+async def release(ports: Ports, service: str, notes: str, author: str, consent: str = "") -> StoredRelease:
     """Make the next release of a service's draft. Raises ProblemError for findings that stop it, when nothing changed
     since the newest release, and when it breaks callers and nobody consented with a reason."""
-    definition = find_service(bricola.catalogue, service)
-    catalogue = bricola.catalogue
+    definition = ports.drafts.service(service)
+    catalogue = ports.drafts.catalogue
     findings = await asyncio.to_thread(review, catalogue, definition)  # beside the event loop, as all that takes a while
     stops = [one.problem for one in findings if one.severity is Severity.ERROR]
     if stops:
         raise ProblemError(*stops)
     bundle, digest = await asyncio.to_thread(freeze, catalogue, definition)
-    known = await bricola.storage.main(releases.releases, service)
-    if known and known[0].digest == digest:
-        raise ProblemError(Problem(
-            "release.unchanged", f"Nothing changed in {service} since release {known[0].number}.", Kind.CONFLICT,
-            place=f"service {service}", mend=f"Deploy release {known[0].number}, or change the draft first.",
-        ))
-    breaks = await _breaks(bricola, definition, next((one for one in known if one.version == definition.version), None))
-    if breaks and not consent.strip():
-        raise ProblemError(*breaks)
-    number = await bricola.storage.main(releases.add_release, service, digest, bundle, notes, author, definition.version,
-                                        consent.strip() if breaks else "")
-    made = await bricola.storage.main(releases.find_release, service, number)
-    assert made is not None  # it was stored a line above
-    await bricola.changed(author, "release", f"service {service}", None,
-                          {"release": number, "version": made.version, "digest": digest, "notes": notes, "consent": made.consent})
-    return made
+    newest = await ports.releases.newest_of_version(service, definition.version)
+    breaks = await _breaks(ports, definition, newest)
+
+    def work(change: Change) -> StoredRelease:
+        known = releases.releases(change.db, service)
+        if known and known[0].digest == digest:
+            raise ProblemError(Problem(
+                "release.unchanged", f"Nothing changed in {service} since release {known[0].number}.", Kind.CONFLICT,
+                place=f"service {service}", mend=f"Deploy release {known[0].number}, or change the draft first.",
+            ))
+        if breaks and not consent.strip():
+            raise ProblemError(*breaks)
+        if next((one.number for one in known if one.version == definition.version), None) != (newest.number if newest else None):
+            raise ProblemError(Problem("release.meanwhile", f"Somebody released {service} in this moment.", Kind.CONFLICT,
+                                       place=f"service {service}", mend="Look at what it is, then say this again."))
+        number = releases.add_release(change.db, service, digest, bundle, notes, author, definition.version,
+                                      consent.strip() if breaks else "")
+        made = releases.find_release(change.db, service, number)
+        assert made is not None  # it was stored a line above
+        change.note(author, "release", f"service {service}", None,
+                    {"release": number, "version": made.version, "digest": digest, "notes": notes, "consent": made.consent})
+        return made
+
+    return await ports.changes.make([Topic.RELEASES], work)
 
 
-async def _breaks(bricola: Bricola, definition: ServiceDefinition, newest: StoredRelease | None) -> list[Problem]:
+async def _breaks(ports: Ports, definition: ServiceDefinition, newest: StoredRelease | None) -> list[Problem]:
     """Why callers of the newest release of this major version would break, as problems with the two ways out."""
     if newest is None:
         return []
@@ -50,5 +69,5 @@ async def _breaks(bricola: Bricola, definition: ServiceDefinition, newest: Store
     return [
         Problem("release.breaking", f"This release breaks callers of release {newest.number}: {one.message}", Kind.CONFLICT,
                 place=one.place, expected=one.before, found=one.after, mend=mend)
-        for one in await breaking_changes(await released_side(newest), await draft_side(bricola, definition))
+        for one in await breaking_changes(await released_side(ports, newest), await draft_side(ports, definition))
     ]

@@ -1,43 +1,51 @@
 """What there is and in which state: services, releases, deployments, addresses."""
 
 import time
-from typing import Any
+from typing import Any, Protocol
 
-from bricola.core.definitions.catalogue import backends_of
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, segment_of
+from bricola.core.kinds.registry import backends_of
+from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.given import Given
 from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
-from bricola.core.shapes.resolve import resolve_service
 from bricola.core.shapes.simple import SimpleType
-from bricola.server.bricola import Bricola
-from bricola.server.usecases.frozen import find_release, freeze, thaw
-from bricola.server.usecases.lookup import find_environment, find_service
-from bricola.store import calls, releases
+from bricola.server.ports.calls import Calls
+from bricola.server.ports.drafts import Drafts
+from bricola.server.ports.places import Places
+from bricola.server.ports.releases import Releases, freeze
+from bricola.server.settings import Settings
 from bricola.store.releases import StoredDeployment
+
+
+class Ports(Protocol):
+    drafts: Drafts
+    releases: Releases
+    places: Places
+    calls: Calls
+    settings: Settings
+
 
 _HOUR = 3600.0
 
 
-def base_address(bricola: Bricola, environment: str, asked: str) -> str:
+def base_address(ports: Ports, environment: str, asked: str) -> str:
     """The public base address of an environment: its own, the service's, or the one that the caller asked."""
-    definition = bricola.catalogue.find_environment(environment)
+    definition = ports.drafts.catalogue.find_environment(environment)
     own = definition.address if definition is not None else ""
-    return (own or bricola.settings.public or asked).rstrip("/")
+    return (own or ports.settings.public or asked).rstrip("/")
 
 
-def addresses(bricola: Bricola, environment: str, service: str, asked: str) -> dict[str, str]:
+def addresses(ports: Ports, environment: str, service: str, asked: str) -> dict[str, str]:
     """The ready-made addresses of a service in an environment."""
-    base = base_address(bricola, environment, asked)
+    base = base_address(ports, environment, asked)
     soap = f"{base}/soap/{environment}/{service}"
     return {"soap": soap, "wsdl": f"{soap}?wsdl", "rest": f"{base}/rest/{environment}/{service}"}
 
 
-def draft_state(bricola: Bricola, service: ServiceDefinition, newest: tuple[int, str] | None) -> str:
+def draft_state(ports: Ports, service: ServiceDefinition, newest: tuple[int, str] | None) -> str:
     """'edited' when the draft, or anything that it needs, differs from the newest release; else 'released'."""
-    digest = bricola.draft_digests.get(service.name)
-    if digest is None:  # kept until the next change of a draft, since lists ask for it every few seconds
-        digest = bricola.draft_digests[service.name] = freeze(bricola.catalogue, service)[1]
+    digest = ports.drafts.digest(service.name, lambda: freeze(ports.drafts.catalogue, service)[1])
     return "released" if newest is not None and digest == newest[1] else "edited"
 
 
@@ -54,92 +62,92 @@ def stage(draft: str, newest: tuple[int, str] | None, environments: list[Environ
     return "removed" if draft == "removed" else "released, not live"
 
 
-async def _in_force(bricola: Bricola, service: str | None = None) -> dict[str, list[StoredDeployment]]:
+async def _in_force(ports: Ports, service: str | None = None) -> dict[str, list[StoredDeployment]]:
     """What is deployed now by service, the oldest first."""
     found: dict[str, list[StoredDeployment]] = {}
-    for one in reversed(await bricola.storage.main(releases.deployments, in_force=True, service=service, limit=1_000_000)):
+    for one in reversed(await ports.releases.deployments(in_force=True, service=service, limit=1_000_000)):
         found.setdefault(one.service, []).append(one)
     return found
 
 
-async def overview(bricola: Bricola, asked: str) -> dict[str, Any]:
+async def overview(ports: Ports, asked: str) -> dict[str, Any]:
     """All services with their state in every environment, and the figures of the last hour."""
-    newest = await bricola.storage.main(releases.newest_releases)
-    deployed = await _in_force(bricola)
+    newest = await ports.releases.newest()
+    deployed = await _in_force(ports)
     now = time.time()
-    figures = await bricola.storage.calls(calls.figures, now - _HOUR, now, 60)
+    figures = await ports.calls.figures(now - _HOUR, now, 60)
     by_place = {(one["service"], one["environment"]): one for one in figures}
-    environments = bricola.catalogue.environments()
-    names = sorted({one.name for one in bricola.catalogue.services()} | set(newest))
+    environments = ports.drafts.catalogue.environments()
+    names = sorted({one.name for one in ports.drafts.catalogue.services()} | set(newest))
     return {
         "now": now,
-        "organisation": bricola.settings.organisation,
-        "environments": [_environment(bricola, one, asked) for one in environments],
-        "services": [_service_row(bricola, name, newest.get(name), environments, deployed.get(name, []), by_place, asked)
+        "organisation": ports.settings.organisation,
+        "environments": [_environment(ports, one, asked) for one in environments],
+        "services": [_service_row(ports, name, newest.get(name), environments, deployed.get(name, []), by_place, asked)
                      for name in names],
-        "pools": bricola.runtime.pool_statistics(),
+        "pools": ports.places.pool_statistics(),
     }
 
 
-def _environment(bricola: Bricola, one: EnvironmentDefinition, asked: str) -> dict[str, Any]:
+def _environment(ports: Ports, one: EnvironmentDefinition, asked: str) -> dict[str, Any]:
     return {"name": one.name, "description": one.description, "follows": one.follows, "protected": one.protected,
-            "address": base_address(bricola, one.name, asked), "context": one.context,
-            "effective": bricola.effective.get(f"environment {one.name}", "")}
+            "address": base_address(ports, one.name, asked), "context": one.context,
+            "effective": ports.places.effective.get(f"environment {one.name}", "")}
 
 
 def _service_row(
-    bricola: Bricola, name: str, newest: tuple[int, str] | None, environments: list[EnvironmentDefinition],
+    ports: Ports, name: str, newest: tuple[int, str] | None, environments: list[EnvironmentDefinition],
     deployed: list[StoredDeployment], figures: dict[tuple[str, str], dict[str, Any]], asked: str,
 ) -> dict[str, Any]:
-    definition = bricola.catalogue.find_service(name)
-    draft = draft_state(bricola, definition, newest) if definition is not None else "removed"
+    definition = ports.drafts.catalogue.find_service(name)
+    draft = draft_state(ports, definition, newest) if definition is not None else "removed"
     return {
         "name": name,
         "description": definition.description if definition is not None else "",
         "kind": "object",
-        "group": _group(bricola, name),
+        "group": _group(ports, name),
         "version": definition.version if definition is not None else 1,
-        "backends": backends_of(bricola.catalogue, definition) if definition is not None else [],
+        "backends": backends_of(ports.drafts.catalogue, definition) if definition is not None else [],
         "draft": draft,
         "stage": stage(draft, newest, environments, deployed),
         "newest": newest[0] if newest is not None else None,
         "deployments": [one | {"figures": figures.get((name, one["environment"]))}
-                        for one in _places(bricola, name, environments, deployed, newest, asked)],
+                        for one in _places(ports, name, environments, deployed, newest, asked)],
     }
 
 
-def _group(bricola: Bricola, service: str) -> str:
+def _group(ports: Ports, service: str) -> str:
     """The folder that the service is kept in; folders order lists and pickers and mean nothing else."""
-    path = next((one.path for one in bricola.drafts if one.reference == ("service", service)), "")
+    path = ports.drafts.path_of("service", service)
     return path.rpartition("/")[0]
 
 
-def _places(bricola: Bricola, service: str, environments: list[EnvironmentDefinition], deployed: list[StoredDeployment],
+def _places(ports: Ports, service: str, environments: list[EnvironmentDefinition], deployed: list[StoredDeployment],
             newest: tuple[int, str] | None, asked: str) -> list[dict[str, Any]]:
     """One entry for each environment, and one more for each further major version that is live there."""
-    definition = bricola.catalogue.find_service(service)
+    definition = ports.drafts.catalogue.find_service(service)
     places = []
     for environment in environments:
         here = [one for one in deployed if one.environment == environment.name]
         versions = sorted({one.version for one in here}, reverse=True) or [definition.version if definition is not None else 1]
         for version in versions:
             parts = [one for one in here if one.version == version]
-            places.append(_place(bricola, service, environment, version, parts, newest, asked))
+            places.append(_place(ports, service, environment, version, parts, newest, asked))
     return places
 
 
-def _place(bricola: Bricola, service: str, environment: EnvironmentDefinition, version: int, parts: list[StoredDeployment],
+def _place(ports: Ports, service: str, environment: EnvironmentDefinition, version: int, parts: list[StoredDeployment],
            newest: tuple[int, str] | None, asked: str) -> dict[str, Any]:
     segment = segment_of(service, version)
     place: dict[str, Any] = {"environment": environment.name, "protected": environment.protected, "version": version,
                              "segment": segment, "state": "not deployed", "anonymous": service in environment.anonymous}
     if not parts:
         return place
-    down = bricola.runtime.down(environment.name, segment)
-    live = bricola.runtime.place(environment.name, segment)
+    down = ports.places.down(environment.name, segment)
+    live = ports.places.place(environment.name, segment)
     main = max(parts, key=lambda one: one.share)
     retirement = live.retirement if live is not None else None
-    return place | addresses(bricola, environment.name, segment, asked) | {
+    return place | addresses(ports, environment.name, segment, asked) | {
         "state": "faulting" if down is not None else "serving",
         "reason": _owner_words(down) if down is not None else "",
         "release": main.release, "since": main.at, "by": main.author,
@@ -154,34 +162,34 @@ def _owner_words(error: ProblemError) -> str:
     return error.problem.sentence() + (f" [{inner}]" if inner else "")
 
 
-async def service_detail(bricola: Bricola, name: str, asked: str) -> dict[str, Any]:
+async def service_detail(ports: Ports, name: str, asked: str) -> dict[str, Any]:
     """One service: its draft as callers would see it, its releases and its deployments."""
-    known = await bricola.storage.main(releases.releases, name)
-    draft = bricola.catalogue.find_service(name)
+    known = await ports.releases.of(name)
+    draft = ports.drafts.catalogue.find_service(name)
     if draft is None and not known:
-        find_service(bricola.catalogue, name)
+        ports.drafts.service(name)
     newest = (known[0].number, known[0].digest) if known else None
-    deployed = (await _in_force(bricola, name)).get(name, [])
-    environments = bricola.catalogue.environments()
-    state = draft_state(bricola, draft, newest) if draft else "removed"
+    deployed = (await _in_force(ports, name)).get(name, [])
+    environments = ports.drafts.catalogue.environments()
+    state = draft_state(ports, draft, newest) if draft else "removed"
     detail: dict[str, Any] = {
         "name": name,
         "description": draft.description if draft else "",
         "owner": draft.owner if draft else "",
         "version": draft.version if draft else 1,
-        "path": next((one.path for one in bricola.drafts if one.reference == ("service", name)), ""),
+        "path": ports.drafts.path_of("service", name),
         "namespace": draft.target_namespace if draft else "",
         "draft": state,
         "stage": stage(state, newest, environments, deployed),
         "releases": [{"number": one.number, "version": one.version, "author": one.author, "at": one.at, "notes": one.notes,
                       "digest": one.digest, "consent": one.consent} for one in known],
-        "deployments": _places(bricola, name, environments, deployed, newest, asked),
-        "history": [vars(one) for one in await bricola.storage.main(releases.deployments, service=name, limit=20)],
+        "deployments": _places(ports, name, environments, deployed, newest, asked),
+        "history": [vars(one) for one in await ports.releases.deployments(service=name, limit=20)],
         "operations": [], "problems": [],
     }
     if draft is not None:
         try:
-            resolved = resolve_service(draft, bricola.catalogue)
+            resolved = resolve_service(draft, ports.drafts.catalogue)
             detail["operations"] = [
                 plain_operation(one.shape) | {"roles": sorted(draft.roles_for(one.shape.name)),
                                               "runs": definition.runs, "kept_inside": _kept_inside(one.given)}
@@ -198,29 +206,29 @@ def _kept_inside(given: Given) -> dict[str, str]:
     return {key: str(value) for key, value in given.fixed.items()} | named
 
 
-async def shape_for(bricola: Bricola, service: str, environment: str = "", number: int | None = None) -> ServiceShape:
+async def shape_for(ports: Ports, service: str, environment: str = "", number: int | None = None) -> ServiceShape:
     """The shape of what is live in an environment, of a release, or of the draft."""
     if number is not None:
-        return (await thaw(await find_release(bricola, service, number))).resolved.shape
+        return (await ports.releases.thaw(await ports.releases.find(service, number))).resolved.shape
     if environment:
-        find_environment(bricola.catalogue, environment)
-        live = bricola.runtime.find(environment, service)
+        ports.drafts.environment(environment)
+        live = ports.places.find(environment, service)
         if live is not None:
             return live.shape
-        down = bricola.runtime.down(environment, service)
+        down = ports.places.down(environment, service)
         if down is not None:
             raise down
-        find_service(bricola.catalogue, service)
+        ports.drafts.service(service)
         raise ProblemError(not_deployed(service, environment))
-    return resolve_service(find_service(bricola.catalogue, service), bricola.catalogue).shape
+    return resolve_service(ports.drafts.service(service), ports.drafts.catalogue).shape
 
 
-async def operations(bricola: Bricola, service: str, environment: str = "") -> list[dict[str, Any]]:
+async def operations(ports: Ports, service: str, environment: str = "") -> list[dict[str, Any]]:
     """The operations of what is live in an environment with the roles that may call them, or those of the draft."""
-    shape = await shape_for(bricola, service, environment)
-    live = bricola.runtime.find(environment, service) if environment else None
-    draft = bricola.catalogue.find_service(service)
-    defined = (await thaw(await find_release(bricola, live.name, live.release))).definition if live is not None else draft
+    shape = await shape_for(ports, service, environment)
+    live = ports.places.find(environment, service) if environment else None
+    draft = ports.drafts.catalogue.find_service(service)
+    defined = (await ports.releases.thaw(await ports.releases.find(live.name, live.release))).definition if live is not None else draft
     runs = {one.name: one.runs for one in defined.operations} if defined is not None else {}
     return [
         plain_operation(one) | {"runs": runs.get(one.name, "")} | {"roles": sorted(

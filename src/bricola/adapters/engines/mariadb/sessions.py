@@ -1,0 +1,310 @@
+"""Sessions to MariaDB databases, for the pool: PyMySQL, one worker thread each.
+
+PyMySQL because it is plain Python, widely used and tested against every MariaDB that is maintained; the vendor's own
+connector needs a C library on each machine, and the other pure driver does not promise to know MariaDB. It has no
+asyncio; a thread for each session keeps the event loop free, as for SQLite.
+
+The session speaks standard SQL: names in double quotes, strict types, UTC.
+"""
+
+import asyncio
+import contextlib
+import re
+import ssl
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from datetime import datetime
+from functools import lru_cache
+from typing import Any, TypeVar
+
+import pymysql
+from pymysql.constants import CLIENT, ER
+from pymysql.cursors import SSCursor
+
+from bricola.adapters.addresses import host_and_port
+from bricola.adapters.secrets import Secret, Secrets
+from bricola.adapters.statements import (
+    CHUNK,
+    Bounds,
+    in_utc,
+    refuse_null_bytes,
+    run_to_end,
+    sign_on_refused,
+    statement_failed,
+    too_slow,
+    unreachable,
+    value_refused,
+)
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import Binding
+from bricola.core.pool.sessions import SessionLostError
+from bricola.core.problems import ProblemError
+from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, GivenUpError, Work
+from bricola.core.sql.text import numbered
+
+DEFAULT_PORT = 3306
+OLDEST_VERSION = (10, 5)  # from which INSERT … RETURNING is there
+MODES = "ANSI_QUOTES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION,PIPES_AS_CONCAT"
+
+Connection = Any  # pymysql.connections.Connection, which is generic for type checkers only
+T = TypeVar("T")
+_STATEMENT_TIMEOUT, _INTERRUPTED, _READ_ONLY = 1969, 1317, 1792
+_GIVEN_UP = (ER.LOCK_DEADLOCK, ER.LOCK_WAIT_TIMEOUT, 1020)
+_LOST = (2006, 2013, 2055, 0, ER.SERVER_SHUTDOWN, ER.CON_COUNT_ERROR)
+_REFUSED = (ER.ACCESS_DENIED_ERROR, ER.DBACCESS_DENIED_ERROR, 1698)
+_VALUES = (ER.DATA_TOO_LONG, ER.WARN_DATA_OUT_OF_RANGE, 1292, 1366, 1265)
+_CONSTRAINTS = {
+    ER.DUP_ENTRY: "unique", ER.DUP_KEY: "unique", 1586: "unique", ER.NO_REFERENCED_ROW: "foreign", ER.NO_REFERENCED_ROW_2: "foreign",
+    ER.ROW_IS_REFERENCED: "foreign", ER.ROW_IS_REFERENCED_2: "foreign", ER.BAD_NULL_ERROR: "required", 1364: "required", 4025: "check",
+}
+_ABOUT = re.compile(r"(?:Column|Field) '([^']+)'|for key '(?:[^'.]+\.)?([^']+)'")
+
+
+def bound(parameters: Sequence[Any]) -> list[Any]:
+    """Moments in UTC without a zone, as DATETIME holds them."""
+    return [in_utc(value).replace(tzinfo=None) if isinstance(value, datetime) else value for value in parameters]
+
+
+@lru_cache(4096)
+def _statement(sql: str) -> str:
+    return numbered(sql, "%s")
+
+
+class MariaSession:
+    """One connection in autocommit mode, with one worker thread."""
+
+    def __init__(self, name: str, connection: Connection, worker: ThreadPoolExecutor, user: str, binding: Binding,
+                 again: Callable[[], Connection]) -> None:
+        self._name, self._limits, self._again = name, binding.limits, again
+        self.connection, self.worker, self.user = connection, worker, user
+        self.sound = True
+        self.open_transaction = False
+
+    def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow] | None:
+        """Never: what goes over a socket is waited for."""
+        return None
+
+    async def rows(self, sql: str, parameters: Sequence[Any], within: float = NO_LIMIT) -> list[DriverRow]:
+        refuse_null_bytes(parameters)
+        return await self._in_worker(lambda: self.fetch(sql, parameters), within)
+
+    async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        """All of it in the worker, one hop a transaction."""
+        return await self._in_worker(lambda: self._transaction(work), within)
+
+    def _transaction(self, work: Work[T]) -> T:
+        try:
+            self.connection.begin()
+        except (pymysql.Error, OSError) as error:
+            raise SessionLostError(statement_failed(self._name, error), begun=False) from None
+        self.open_transaction = True
+        try:
+            result = run_to_end(work(_Inside(self)))
+            self.connection.commit()
+        except BaseException:
+            with contextlib.suppress(pymysql.Error, OSError):
+                self.connection.rollback()
+                self.open_transaction = False
+            raise
+        self.open_transaction = False
+        return result
+
+    def change(self, sql: str, parameters: Sequence[Any]) -> tuple[int, list[DriverRow]]:
+        """Rows changed, and rows returned; on the worker's thread."""
+        refuse_null_bytes(parameters)
+        with self.connection.cursor() as cursor:
+            cursor.execute(_statement(sql), bound(parameters))
+            return cursor.rowcount, list(cursor.fetchall())
+
+    async def _in_worker(self, work: Callable[[], T], within: float = NO_LIMIT) -> T:
+        """The server itself ends what takes longer than the binding allows; what is left of the call may be less."""
+        running = asyncio.get_running_loop().run_in_executor(self.worker, self.guarded, work)
+        try:
+            async with asyncio.timeout(within if within < self._limits.seconds else None):
+                return await asyncio.shield(running)
+        except TimeoutError:
+            await asyncio.to_thread(self.kill)
+            await asyncio.wait([running])
+            running.exception()
+            raise too_slow(self._name, self._limits, within) from None
+        except asyncio.CancelledError:
+            if not running.done():
+                await asyncio.to_thread(self.kill)
+                await asyncio.wait([running])
+            running.exception()
+            raise
+
+    def kill(self) -> None:
+        """End what runs on this session, by a connection beside it: the protocol has no other way."""
+        with contextlib.suppress(pymysql.Error, OSError), contextlib.closing(self._again()) as beside, beside.cursor() as cursor:
+            cursor.execute(f"KILL QUERY {int(self.connection.thread_id())}")
+
+    def guarded(self, work: Callable[[], T]) -> T:
+        try:
+            return work()
+        except pymysql.Error as error:
+            raise self._failed(error) from None
+        except OSError as error:
+            self.sound = False
+            raise SessionLostError(statement_failed(self._name, error), begun=True) from None
+
+    def fetch(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        bounds = Bounds(self._name, self._limits)
+        with self.connection.cursor(SSCursor) as cursor:
+            cursor.execute(_statement(sql), bound(parameters))
+            while part := cursor.fetchmany(CHUNK):
+                bounds.add(part)
+        return bounds.rows
+
+    def _failed(self, error: pymysql.Error) -> ProblemError:
+        code = error.args[0] if error.args and isinstance(error.args[0], int) else 0
+        problem = statement_failed(self._name, error)
+        if code in _CONSTRAINTS:
+            told = _ABOUT.search(str(error.args[-1]))
+            return ConstraintError(_CONSTRAINTS[code], problem, self._columns(told[1] or "", told[2] or "") if told else ())
+        if code in _VALUES:
+            return ProblemError(value_refused(error))
+        if code in _GIVEN_UP:
+            return GivenUpError(problem)
+        if code in (_STATEMENT_TIMEOUT, _INTERRUPTED):
+            return too_slow(self._name, self._limits)
+        if code in _LOST or not self.connection.open:
+            self.sound = False
+            return SessionLostError(problem, begun=True)
+        return ProblemError(problem)
+
+    def _columns(self, column: str, key: str) -> list[str]:
+        """A message names a column, or a key; a key of one column is mostly named after it."""
+        return [column or key]
+
+
+class _Inside:
+    """A transaction, on the worker's own thread: nothing in it waits."""
+
+    lock_clause = " FOR UPDATE"
+
+    def __init__(self, session: MariaSession) -> None:
+        self._session = session
+
+    async def rows(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        refuse_null_bytes(parameters)
+        return self._session.guarded(lambda: self._session.fetch(sql, parameters))
+
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        return self._session.guarded(lambda: self._session.change(sql, parameters))[0]
+
+    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        return self._session.guarded(lambda: self._session.change(sql, parameters))[1]
+
+
+class MariaKind:
+    """How the pool handles MariaDB sessions of one binding."""
+
+    def __init__(self, name: str, binding: Binding, secrets: Secrets) -> None:
+        self._name, self._binding, self._secrets = name, binding, secrets
+
+    async def open(self, endpoint: Endpoint) -> MariaSession:
+        """Signs on with the newest secret; with an older one while a rotation overlaps. Raises ProblemError."""
+        known = self._secrets.secrets(self._binding.credential) if self._binding.credential else [Secret("password")]
+        refused = "no secret"
+        for secret in known:
+            worker = ThreadPoolExecutor(1, thread_name_prefix=f"mariadb-{self._name}")
+            try:
+                connection = await asyncio.get_running_loop().run_in_executor(worker, connect, self._binding, endpoint, secret)
+            except (pymysql.Error, OSError) as error:
+                worker.shutdown(wait=False)
+                if not is_refusal(error):
+                    raise unreachable(self._name, said(error)) from None
+                refused = said(error)
+                continue
+            if self._binding.credential:
+                self._secrets.used(self._binding.credential)
+            again = self._again(endpoint, secret)
+            return MariaSession(self._name, connection, worker, secret.user, self._binding, again)
+        raise sign_on_refused(self._name, f"{endpoint.address}, credential {self._binding.credential or 'none'}: {refused}")
+
+    def _again(self, endpoint: Endpoint, secret: Secret) -> Callable[[], Connection]:
+        return lambda: connect(self._binding, endpoint, secret)
+
+    def is_sound(self, session: MariaSession) -> bool:
+        return session.sound and session.connection.open
+
+    def is_clean(self, session: MariaSession) -> bool:
+        return self.is_sound(session) and not session.open_transaction
+
+    async def check(self, session: MariaSession) -> bool:
+        try:
+            await session.rows("SELECT 1", [])
+        except ProblemError:
+            return False
+        return self.is_sound(session)
+
+    async def reset(self, session: MariaSession) -> bool:
+        try:
+            async with asyncio.timeout(5.0):
+                await session._in_worker(session.connection.rollback)
+        except (ProblemError, TimeoutError):
+            return False
+        session.open_transaction = False
+        return self.is_sound(session)
+
+    async def close(self, session: MariaSession) -> None:
+        def close() -> None:
+            with contextlib.suppress(pymysql.Error, OSError):
+                session.connection.close()
+
+        with contextlib.suppress(RuntimeError):  # closed before
+            await asyncio.get_running_loop().run_in_executor(session.worker, close)
+        session.worker.shutdown(wait=False)
+
+    def cut(self, session: MariaSession) -> None:
+        asyncio.get_running_loop().run_in_executor(None, session.kill)
+
+    def identity(self, session: MariaSession) -> str:
+        return session.user
+
+    async def most_sessions(self, session: MariaSession) -> int | None:
+        try:
+            rows = await session.rows("SELECT @@max_connections", [])
+        except ProblemError:
+            return None
+        return int(rows[0][0])
+
+
+def is_refusal(error: Exception) -> bool:
+    """Whether the server answered and said no to the sign-on."""
+    return isinstance(error, pymysql.Error) and bool(error.args) and error.args[0] in _REFUSED
+
+
+def said(error: Exception) -> str:
+    return str(error.args[-1]) if error.args else str(error)
+
+
+def connect(binding: Binding, endpoint: Endpoint, secret: Secret) -> Connection:
+    """One connection with its settings. Blocks; raises pymysql.Error or OSError."""
+    host, port = host_and_port(endpoint.address, DEFAULT_PORT)
+    seconds = binding.limits.seconds
+    settings = [f"SET SESSION sql_mode='{MODES}', time_zone='+00:00', max_statement_time={seconds:g}"]
+    if binding.read_only:
+        settings.append("SET SESSION TRANSACTION READ ONLY")
+    connection: Connection = pymysql.connect(
+        host=host, port=port, user=secret.user or None, password=secret.value or "", database=binding.database or None,
+        charset="utf8mb4", autocommit=True, connect_timeout=int(max(1, binding.pool.connect_timeout)), read_timeout=int(seconds) + 5,
+        write_timeout=int(seconds) + 5, client_flag=CLIENT.FOUND_ROWS, program_name="bricola", **_tls(binding))
+    try:
+        with connection.cursor() as cursor:
+            for statement in settings:
+                cursor.execute(statement)
+    except pymysql.Error:
+        connection.close()
+        raise
+    return connection
+
+
+def _tls(binding: Binding) -> dict[str, Any]:
+    if binding.tls == "off":
+        return {"ssl_disabled": True}
+    context = ssl.create_default_context()
+    if binding.tls == "encrypt":
+        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+    return {"ssl": context}

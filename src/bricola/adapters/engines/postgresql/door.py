@@ -1,0 +1,27 @@
+"""PostgreSQL: a server."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from bricola.adapters.engines.door import Door, Surroundings, TableFunctions
+from bricola.adapters.engines.postgresql import discovery
+from bricola.adapters.engines.postgresql.checks import PostgresCheck
+from bricola.adapters.engines.postgresql.sessions import PostgresKind
+from bricola.adapters.stages import Checker
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.engines.postgresql import ENGINE
+from bricola.core.definitions.model import BackendDefinition, Binding
+from bricola.core.kinds.kind import Probe
+from bricola.core.pool.sessions import SessionKind
+
+
+def _sessions(backend: BackendDefinition, binding: Binding, around: Surroundings, environment: str) -> SessionKind[Any]:
+    return PostgresKind(backend.name, binding, around.secrets)
+
+
+def _checker(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, probes: Sequence[Probe], around: Surroundings,
+             running: SessionKind[Any] | None) -> Checker:
+    return PostgresCheck(binding, endpoint, around.secrets, probes)
+
+
+DOOR = Door(ENGINE, _sessions, _checker, TableFunctions(discovery.tables, discovery.count))

@@ -1,0 +1,284 @@
+"""Sessions to PostgreSQL databases, for the pool: psycopg 3 on the event loop, so that no thread is needed."""
+
+import asyncio
+import contextlib
+import re
+from collections.abc import AsyncIterator, Sequence
+from datetime import date, datetime, time
+from decimal import Decimal
+from functools import lru_cache
+from typing import Any, TypeVar
+
+import psycopg
+from psycopg import AsyncConnection, AsyncRawCursor
+from psycopg.errors import (
+    CheckViolation,
+    DeadlockDetected,
+    ForeignKeyViolation,
+    InvalidAuthorizationSpecification,
+    NotNullViolation,
+    QueryCanceled,
+    SerializationFailure,
+    UniqueViolation,
+)
+from psycopg.pq import TransactionStatus
+
+from bricola.adapters.addresses import host_and_port
+from bricola.adapters.secrets import Secret, Secrets
+from bricola.adapters.statements import (
+    CHUNK,
+    Bounds,
+    in_utc,
+    refuse_null_bytes,
+    sign_on_refused,
+    statement_failed,
+    too_slow,
+    unreachable,
+    value_refused,
+)
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import Binding
+from bricola.core.pool.sessions import SessionLostError
+from bricola.core.problems import ProblemError
+from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, GivenUpError, Work
+from bricola.core.sql.text import numbered
+
+DEFAULT_PORT = 5432
+SSL_MODES = {"off": "disable", "encrypt": "require", "verify": "verify-full"}  # libpq's words for them
+OLDEST_VERSION = 12  # whose statements psycopg 3.2 is tested with
+
+Connection = AsyncConnection[Any]
+T = TypeVar("T")
+_CONSTRAINTS = ((UniqueViolation, "unique"), (ForeignKeyViolation, "foreign"), (CheckViolation, "check"), (NotNullViolation, "required"))
+
+
+_ABOUT = re.compile(r"\((.+?)\)=")  # the columns in the detail of a violation, in every language of the server
+
+
+def bound(parameters: Sequence[Any]) -> list[Any]:
+    """Values as text where the server should find the type itself: from the column that they meet."""
+    return [value if value is None or value.__class__ in (str, int, bool, float, bytes) else _as_text(value) for value in parameters]
+
+
+def _as_text(value: Any) -> Any:
+    if isinstance(value, datetime):
+        return in_utc(value).isoformat()
+    if isinstance(value, date | time):
+        return value.isoformat()
+    return str(value) if isinstance(value, Decimal) else value
+
+
+@lru_cache(4096)
+def _statement(sql: str) -> bytes:
+    return numbered(sql, "$").encode()
+
+
+class PostgresSession:
+    """One connection in autocommit mode."""
+
+    def __init__(self, name: str, connection: Connection, user: str, binding: Binding) -> None:
+        self._name = name
+        self._limits = binding.limits
+        self.connection = connection
+        self.user = user
+
+    @property
+    def sound(self) -> bool:
+        return not self.connection.closed and not self.connection.broken
+
+    def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow] | None:
+        """Never: what goes over a socket is waited for."""
+        return None
+
+    async def rows(self, sql: str, parameters: Sequence[Any], within: float = NO_LIMIT) -> list[DriverRow]:
+        """The server itself ends what takes longer than the binding allows; what is left of the call may be less."""
+        try:
+            async with asyncio.timeout(within if within < self._limits.seconds else None):
+                return await self._rows(sql, parameters)
+        except TimeoutError:
+            raise too_slow(self._name, self._limits, within) from None
+
+    async def _rows(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        refuse_null_bytes(parameters)
+        try:
+            async with self.connection.cursor() as cursor:
+                bounds = Bounds(self._name, self._limits)
+                part: list[DriverRow] = []
+                async for row in cursor.stream(_statement(sql), bound(parameters), size=CHUNK):
+                    part.append(row)
+                    if len(part) == CHUNK:
+                        bounds.add(part)
+                        part = []
+                bounds.add(part)
+                return bounds.rows
+        except asyncio.CancelledError:
+            with contextlib.suppress(psycopg.Error):
+                await self.connection.cancel_safe(timeout=1.0)
+            raise
+        except psycopg.Error as error:
+            raise self._failed(error) from None
+
+    @property
+    def lock_clause(self) -> str:
+        return " FOR UPDATE"
+
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        async with self._writing(sql, parameters) as cursor:
+            return int(cursor.rowcount)
+
+    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        async with self._writing(sql, parameters) as cursor:
+            rows: list[DriverRow] = await cursor.fetchall()
+            return rows
+
+    @contextlib.asynccontextmanager
+    async def _writing(self, sql: str, parameters: Sequence[Any]) -> AsyncIterator[Any]:
+        refuse_null_bytes(parameters)
+        try:
+            async with self.connection.cursor() as cursor:
+                await cursor.execute(_statement(sql), bound(parameters))
+                yield cursor
+        except psycopg.IntegrityError as error:
+            constraint = next((word for kind, word in _CONSTRAINTS if isinstance(error, kind)), "check")
+            raise ConstraintError(constraint, statement_failed(self._name, error), _columns(error)) from None
+        except psycopg.DataError as error:
+            raise ProblemError(value_refused(error)) from None
+        except psycopg.Error as error:
+            raise self._failed(error) from None
+
+    def _failed(self, error: psycopg.Error) -> ProblemError:
+        problem = statement_failed(self._name, error)
+        if not self.sound:
+            return SessionLostError(problem, begun=True)
+        if isinstance(error, SerializationFailure | DeadlockDetected):
+            return GivenUpError(problem)
+        return too_slow(self._name, self._limits) if isinstance(error, QueryCanceled) else ProblemError(problem)
+
+    async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        try:
+            await self.connection.execute(b"BEGIN")
+        except psycopg.Error as error:
+            raise SessionLostError(statement_failed(self._name, error), begun=False) from None
+        try:
+            async with asyncio.timeout(within if within < self._limits.seconds else None):
+                result = await work(self)
+                await self.write("COMMIT", ())
+        except BaseException as error:
+            with contextlib.suppress(psycopg.Error):
+                await self.connection.rollback()
+            if isinstance(error, TimeoutError):
+                raise too_slow(self._name, self._limits, within) from None
+            raise
+        return result
+
+
+def _columns(error: psycopg.IntegrityError) -> list[str]:
+    """The columns that a violation is about, where the server tells."""
+    if error.diag.column_name:
+        return [error.diag.column_name]
+    told = _ABOUT.search(error.diag.message_detail or "")
+    return [one.strip().strip('"') for one in told[1].split(",")] if told else []
+
+
+class PostgresKind:
+    """How the pool handles PostgreSQL sessions of one binding."""
+
+    def __init__(self, name: str, binding: Binding, secrets: Secrets) -> None:
+        self._name = name
+        self._binding = binding
+        self._secrets = secrets
+        self._cutting: set[asyncio.Task[None]] = set()
+
+    async def open(self, endpoint: Endpoint) -> PostgresSession:
+        """Signs on with the newest secret; with an older one while a rotation overlaps. Raises ProblemError."""
+        known = self._secrets.secrets(self._binding.credential) if self._binding.credential else [Secret("password")]
+        refused: psycopg.Error | None = None
+        for secret in known:
+            try:
+                connection = await connect(self._binding, endpoint, secret)
+            except psycopg.OperationalError as error:
+                if not is_refusal(error):
+                    raise unreachable(self._name, said(error)) from None
+                refused = error
+                continue
+            except psycopg.Error as error:
+                raise unreachable(self._name, said(error)) from None
+            if self._binding.credential:
+                self._secrets.used(self._binding.credential)
+            return PostgresSession(self._name, connection, secret.user, self._binding)
+        raise sign_on_refused(self._name, f"{endpoint.address}, credential {self._binding.credential or 'none'}: "
+                                          f"{said(refused) if refused else 'no secret'}")
+
+    def is_sound(self, session: PostgresSession) -> bool:
+        return session.sound
+
+    def is_clean(self, session: PostgresSession) -> bool:
+        return session.sound and session.connection.info.transaction_status is TransactionStatus.IDLE
+
+    async def check(self, session: PostgresSession) -> bool:
+        try:
+            await session.rows("SELECT 1", [])
+        except ProblemError:
+            return False
+        return session.sound
+
+    async def reset(self, session: PostgresSession) -> bool:
+        try:
+            async with asyncio.timeout(5.0):
+                await session.connection.rollback()
+        except (psycopg.Error, TimeoutError):
+            return False
+        return self.is_clean(session)
+
+    async def close(self, session: PostgresSession) -> None:
+        with contextlib.suppress(psycopg.Error):
+            await session.connection.close()
+
+    def cut(self, session: PostgresSession) -> None:
+        async def cancel() -> None:
+            with contextlib.suppress(psycopg.Error):
+                await session.connection.cancel_safe(timeout=2.0)
+
+        task = asyncio.get_running_loop().create_task(cancel())
+        self._cutting.add(task)
+        task.add_done_callback(self._cutting.discard)
+
+    def identity(self, session: PostgresSession) -> str:
+        return session.user
+
+    async def most_sessions(self, session: PostgresSession) -> int | None:
+        """What the server allows in all, less what it keeps for its own administrators."""
+        try:
+            rows = await session.rows("SELECT current_setting('max_connections')::int"
+                                      " - current_setting('superuser_reserved_connections')::int", [])
+        except ProblemError:
+            return None
+        return int(rows[0][0])
+
+
+def said(error: psycopg.Error) -> str:
+    """What libpq says, without its questions on further lines."""
+    return str(error).strip().split("\n")[0].removeprefix("connection failed: ")
+
+
+def is_refusal(error: psycopg.Error) -> bool:
+    """Whether the server answered and said no to the sign-on (SQLSTATE class 28)."""
+    text = str(error)
+    return isinstance(error, InvalidAuthorizationSpecification) or "authentication failed" in text \
+        or "no pg_hba.conf entry" in text or "no password supplied" in text
+
+
+async def connect(binding: Binding, endpoint: Endpoint, secret: Secret) -> Connection:
+    """One connection with its statements not in transactions. Raises psycopg.Error."""
+    host, port = host_and_port(endpoint.address, DEFAULT_PORT)
+    return await AsyncConnection.connect(
+        host=host, port=port, dbname=binding.database or None, user=secret.user or None, password=secret.value or None,
+        sslmode=SSL_MODES[binding.tls], connect_timeout=int(max(2, binding.pool.connect_timeout)), autocommit=True,
+        application_name="bricola", cursor_factory=AsyncRawCursor, options=_options(binding))
+
+
+def _options(binding: Binding) -> str:
+    """Settings of the session, in force from its first statement."""
+    settings = {"statement_timeout": f"{int(binding.limits.seconds * 1000)}", "TimeZone": "UTC",
+                "default_transaction_read_only": "on" if binding.read_only else "off"}
+    return " ".join(f"-c {name}={value}" for name, value in settings.items())

@@ -1,0 +1,258 @@
+"""Sessions to SQLite databases, for the pool."""
+
+import asyncio
+import contextlib
+import re
+import sqlite3
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from datetime import date, datetime, time
+from decimal import Decimal
+from pathlib import Path
+from typing import Any, TypeVar
+
+from bricola.adapters.statements import CHUNK, Bounds, held, in_utc, refuse_null_bytes, run_to_end, statement_failed, too_slow, unreachable
+from bricola.core.definitions.engines.places import Endpoint, StatementLimits
+from bricola.core.definitions.model import Binding
+from bricola.core.pool.sessions import SessionLostError
+from bricola.core.problems import ProblemError
+from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, Work
+
+_FILE_ERRORS = (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CANTOPEN)
+_CONSTRAINTS = {
+    sqlite3.SQLITE_CONSTRAINT_PRIMARYKEY: "unique", sqlite3.SQLITE_CONSTRAINT_UNIQUE: "unique", sqlite3.SQLITE_CONSTRAINT_ROWID: "unique",
+    sqlite3.SQLITE_CONSTRAINT_FOREIGNKEY: "foreign", sqlite3.SQLITE_CONSTRAINT_NOTNULL: "required",
+}
+_TICK, _BUDGET = 2000, 10  # steps of SQLite's machine between two looks, and looks of a statement that runs at once: 1 to 2 ms
+_WAIT_SECONDS = 5.0  # for a lock that another writer holds, in the worker thread
+
+
+_ABOUT = re.compile(r"constraint failed: (.+)")  # the columns that a message of SQLite names
+
+T = TypeVar("T")
+
+
+def bound(parameters: Sequence[Any]) -> list[Any]:
+    """Values as SQLite takes them: text keeps the digits of a decimal, moments are in UTC."""
+    return [value if value is None or value.__class__ in (str, int, bool, float, bytes) else _as_text(value) for value in parameters]
+
+
+def _as_text(value: Any) -> Any:
+    if isinstance(value, datetime):
+        return in_utc(value).isoformat().replace("+00:00", "Z")
+    if isinstance(value, date | time):
+        return value.isoformat()
+    return str(value) if isinstance(value, Decimal) else value
+
+
+class SqliteSession:
+    """One connection with one worker thread. Short reads may run on the caller's thread: see `rows_at_once`."""
+
+    def __init__(self, name: str, connection: sqlite3.Connection, worker: ThreadPoolExecutor, limits: StatementLimits) -> None:
+        self._name = name
+        self._limits = limits
+        self.connection = connection
+        self.worker = worker
+        self.sound = True
+        self._budget = -1  # ticks that a statement may still take; below zero: any number
+        connection.set_progress_handler(self._tick, _TICK)
+
+    def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow] | None:
+        """A read by key costs some 10 µs here and 100 µs through a thread; a page by an index gains as much, since each
+        step of a statement in a thread lets the interpreter go and must get it back. None when the database is locked,
+        or when the statement turns out to be long: it is stopped after a millisecond or two."""
+        self._budget = _BUDGET
+        try:
+            rows = self.connection.execute(sql, bound(parameters)).fetchall()
+        except sqlite3.OperationalError as error:
+            if error.sqlite_errorcode in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED, sqlite3.SQLITE_INTERRUPT):
+                return None
+            raise self._failed(error) from None
+        except (sqlite3.Error, OverflowError) as error:
+            raise self._failed(error) from None
+        finally:
+            self._budget = -1
+        if len(rows) > 1:
+            Bounds(self._name, self._limits).add(rows)
+        return rows
+
+    def _tick(self) -> bool:
+        """Called by SQLite every so many steps; true stops the statement."""
+        if self._budget < 0:
+            return False
+        self._budget -= 1
+        return self._budget < 0
+
+    async def rows(self, sql: str, parameters: Sequence[Any], within: float = NO_LIMIT) -> list[DriverRow]:
+        """Run in the worker. A call that is given up, or that takes too long, interrupts its statement, so that the
+        session is free again."""
+        work = asyncio.get_running_loop().run_in_executor(self.worker, self.rows_waiting, sql, parameters)
+        try:
+            async with asyncio.timeout(min(self._limits.seconds, within)):
+                return await asyncio.shield(work)
+        except TimeoutError:
+            await self._give_up(work)
+            raise too_slow(self._name, self._limits, within) from None
+        except asyncio.CancelledError:
+            await self._give_up(work)
+            raise
+
+    async def _give_up(self, work: "asyncio.Future[Any]") -> None:
+        """Interrupt until the worker is free: a statement that has not begun yet cannot be interrupted."""
+        while not work.done():
+            self.connection.interrupt()
+            await asyncio.wait([work], timeout=0.05)
+        work.exception()  # looked at: it is of the interruption
+
+    async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        """All of it in the worker, one hop a transaction. It holds the file from the start, so that nothing that was
+        looked at can change before the commit."""
+        running = asyncio.get_running_loop().run_in_executor(self.worker, self._transaction, work)
+        try:
+            async with asyncio.timeout(min(self._limits.seconds, within)):
+                return await asyncio.shield(running)
+        except TimeoutError:
+            await self._give_up(running)
+            raise too_slow(self._name, self._limits, within) from None
+        except asyncio.CancelledError:
+            await self._give_up(running)
+            raise
+
+    def _transaction(self, work: Work[T]) -> T:
+        self.write("BEGIN IMMEDIATE", ())
+        try:
+            result = run_to_end(work(_Inside(self)))
+            self.write("COMMIT", ())
+        except BaseException:
+            self.connection.rollback()
+            raise
+        return result
+
+    def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        return self._changing(lambda: self.connection.execute(sql, bound(parameters)).rowcount, parameters)
+
+    def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        return self._changing(lambda: self.connection.execute(sql, bound(parameters)).fetchall(), parameters)
+
+    def _changing(self, work: Callable[[], T], parameters: Sequence[Any]) -> T:
+        refuse_null_bytes(parameters)
+        try:
+            self.connection.execute(f"PRAGMA busy_timeout={int(_WAIT_SECONDS * 1000)}")
+            try:
+                return work()
+            finally:
+                self.connection.execute("PRAGMA busy_timeout=0")
+        except sqlite3.IntegrityError as error:
+            told = _ABOUT.search(str(error))
+            columns = [one.strip().rpartition(".")[2] for one in told[1].split(",")] if told else []
+            raise ConstraintError(_CONSTRAINTS.get(error.sqlite_errorcode, "check"), statement_failed(self._name, error), columns) from None
+        except (sqlite3.Error, OverflowError) as error:
+            raise self._failed(error) from None
+
+    def rows_waiting(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        try:
+            self.connection.execute(f"PRAGMA busy_timeout={int(_WAIT_SECONDS * 1000)}")
+            try:
+                cursor = self.connection.execute(sql, bound(parameters))
+                bounds = Bounds(self._name, self._limits)
+                while part := cursor.fetchmany(CHUNK):
+                    bounds.add(part)
+                return bounds.rows
+            finally:
+                self.connection.execute("PRAGMA busy_timeout=0")
+        except (sqlite3.Error, OverflowError) as error:
+            raise self._failed(error) from None
+
+    def _failed(self, error: Exception) -> ProblemError:
+        problem = statement_failed(self._name, error)
+        # The low byte is the primary code: an I/O error, a damaged file, a file that is gone.
+        if (getattr(error, "sqlite_errorcode", 0) & 0xFF) in _FILE_ERRORS:
+            self.sound = False
+            return SessionLostError(problem, begun=True)
+        if (getattr(error, "sqlite_errorcode", 0) & 0xFF) in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+            return ProblemError(held(self._name, str(error)))
+        return ProblemError(problem)
+
+
+class _Inside:
+    """A transaction, on the worker's own thread: nothing in it waits."""
+
+    lock_clause = ""  # the transaction itself holds the whole file
+
+    def __init__(self, session: SqliteSession) -> None:
+        self._session = session
+
+    async def rows(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        return self._session.rows_waiting(sql, parameters)
+
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        return self._session.write(sql, parameters)
+
+    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        return self._session.write_returning(sql, parameters)
+
+
+class SqliteKind:
+    """How the pool handles SQLite sessions. `name` is the backend's; an endpoint's address is a file below `data`."""
+
+    def __init__(self, name: str, data: Path, binding: Binding | None = None) -> None:
+        self._name = name
+        self._data = data
+        self._limits = binding.limits if binding is not None else StatementLimits()
+        self._read_only = binding is not None and binding.read_only
+
+    async def open(self, endpoint: Endpoint) -> SqliteSession:
+        """Raises ProblemError when the file is missing or is no database; a missing file is never created."""
+        path = self._data / endpoint.address
+        worker = ThreadPoolExecutor(1, thread_name_prefix=f"sqlite-{self._name}")
+        try:
+            connection = await asyncio.get_running_loop().run_in_executor(worker, connect, path, self._read_only)
+        except sqlite3.Error as error:
+            worker.shutdown(wait=False)
+            raise unreachable(self._name, f"{path}: {error}") from None
+        return SqliteSession(self._name, connection, worker, self._limits)
+
+    def is_sound(self, session: SqliteSession) -> bool:
+        return session.sound
+
+    def is_clean(self, session: SqliteSession) -> bool:
+        return session.sound and not session.connection.in_transaction
+
+    async def check(self, session: SqliteSession) -> bool:
+        try:
+            await session.rows("SELECT COUNT(*) FROM sqlite_schema", [])
+        except ProblemError:
+            return False
+        return session.sound
+
+    async def reset(self, session: SqliteSession) -> bool:
+        if session.sound and session.connection.in_transaction:
+            await asyncio.get_running_loop().run_in_executor(session.worker, session.connection.rollback)
+        return session.sound
+
+    async def close(self, session: SqliteSession) -> None:
+        with contextlib.suppress(RuntimeError):  # closed before
+            await asyncio.get_running_loop().run_in_executor(session.worker, session.connection.close)
+        session.worker.shutdown(wait=False)
+
+    def cut(self, session: SqliteSession) -> None:
+        session.connection.interrupt()
+
+    def identity(self, session: SqliteSession) -> str:
+        return ""
+
+    async def most_sessions(self, session: SqliteSession) -> int | None:
+        return None
+
+
+def connect(path: Path, read_only: bool = False) -> sqlite3.Connection:
+    """Open an existing database and read its schema, so that what is no database is told now."""
+    uri = f"{path.absolute().as_uri()}?mode={'ro' if read_only else 'rw'}"
+    connection = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False, timeout=0)
+    try:
+        connection.execute("PRAGMA foreign_keys=ON")
+        connection.execute("SELECT COUNT(*) FROM sqlite_schema").fetchone()
+    except sqlite3.Error:
+        connection.close()
+        raise
+    return connection

@@ -1,0 +1,72 @@
+"""The call: what is known of one invocation when it begins, and what becomes known on the way.
+
+Whoever lets a call in (the SOAP face, the REST face, something inside) makes it and hands it on; the handler is given it, and hands it
+to the pools and sessions that it uses. Nothing about a call is kept anywhere else, so two calls of one task never see each other.
+"""
+
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from bricola.core.calls.callers import ANONYMOUS, Caller
+from bricola.core.calls.limits import Limits
+from bricola.core.calls.marks import RequestMark
+from bricola.core.calls.trials import Trial
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.shapes.model import Values
+
+
+class Picture(NamedTuple):
+    """A screen that was kept because a call stopped at it: its rows as text, hidden fields blank."""
+
+    title: str
+    lines: tuple[str, ...] = ()
+
+
+class PictureError(ProblemError):
+    """A problem with the screen that the call stopped at, for owners."""
+
+    def __init__(self, problem: Problem, picture: Picture) -> None:
+        super().__init__(problem)
+        self.picture = picture
+
+
+@dataclass(slots=True, eq=False)
+class Call:
+    """One invocation. `at` is seconds since 1970, `deadline` monotonic seconds of the clock that the pools have; None: no deadline.
+
+    `trial` notes what a write would store and is None for a real call; `request` is what the write leaves in the backend so that a
+    repeat finds it. The fields below the line become known while the call runs."""
+
+    id: str = ""
+    operation: str = ""  # Service.Operation, for people
+    caller: Caller = ANONYMOUS
+    at: float = 0.0
+    deadline: float | None = None
+    trial: Trial | None = None
+    request: RequestMark | None = None
+    # what becomes known
+    limits: Limits | None = None  # that counted this call in
+    result: str = "answered"
+    fault: str = ""
+    message: str = ""
+    repeats: str = ""  # the id of the call whose answer this is, when the request came again
+    picture: Picture | None = None
+    trace: list[str] = field(default_factory=list)  # lines for owners, in order
+
+    def seconds_left(self, now: float, most: float) -> float:
+        """How long something on behalf of this call may take, at most so many seconds. Raises ProblemError when its time is over."""
+        if self.deadline is None:
+            return most
+        left = self.deadline - now
+        if left <= 0:
+            raise out_of_time()
+        return min(most, left)
+
+
+def out_of_time() -> ProblemError:
+    return ProblemError(Problem("call.deadline", "The call took longer than calls may take here.", Kind.BUSY,
+                                mend="Ask for less, or try again later. The environment's 'call_seconds' says how long a call may take."))
+
+
+Handler = Callable[[Call, Values], Awaitable[Values]]

@@ -1,0 +1,18 @@
+"""Marks of requests: what a repeatable write leaves in the backend, in the same transaction."""
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass
+class RequestMark:
+    """What a write leaves in the backend's own transaction. `recovering`: it may be there already. Moments are seconds since 1970."""
+
+    id: str
+    at: float
+    expires: float
+    recovering: bool = False
+    answer: Callable[[dict[str, Any]], str] = json.dumps  # of values, as it is remembered
+    read: Callable[[str], dict[str, Any]] = json.loads

@@ -1,0 +1,19 @@
+"""The engines of backends, a module each. A further engine is a module here, a line in each of the three tables below, and a folder
+in `adapters/engines`."""
+
+from collections.abc import Mapping
+
+from bricola.core.definitions.engines import mariadb, postgresql, sqlite, tn3270, tn5250
+from bricola.core.definitions.engines.engine import Engine, by_word
+from bricola.core.definitions.engines.places import DatabaseName, FilePlace, RequestMarks, ServerPlaces, SignOn, Statements, Writing
+from bricola.core.definitions.engines.terminals import TerminalBackend, TerminalPlaces
+
+ENGINES: Mapping[str, Engine] = by_word((sqlite.ENGINE, postgresql.ENGINE, mariadb.ENGINE, tn3270.ENGINE, tn5250.ENGINE))
+
+
+class BackendParts(TerminalBackend):
+    """What engines add to the definition of a backend."""
+
+
+class BindingParts(Statements, TerminalPlaces, RequestMarks, Writing, SignOn, DatabaseName, ServerPlaces, FilePlace):
+    """What engines add to a binding. The last is written first."""

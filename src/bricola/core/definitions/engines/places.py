@@ -1,0 +1,74 @@
+"""Where a backend is and what may be done there: the parts that bindings of several engines share."""
+
+from typing import Literal
+
+from pydantic import Field as Described
+
+from bricola.core.definitions.base import Frozen, Name, NamedPart, NamedParts
+
+
+class Endpoint(NamedPart):
+    """One address of a backend. The lowest `priority` that answers is used; `weight` shares within one priority."""
+
+    name: Name
+    address: str = ""  # host:port
+    weight: int = Described(1, ge=1, le=1000)
+    priority: int = Described(1, ge=1, le=100)
+
+
+class StatementLimits(Frozen):
+    """Bounds of one statement, whoever wrote it: seconds, rows and bytes of its result."""
+
+    seconds: float = Described(30.0, gt=0, le=3600)
+    rows: int = Described(100_000, ge=1)
+    bytes: int = Described(64_000_000, ge=1000)
+
+
+class FilePlace(Frozen):
+    """A file, relative to the service's data folder."""
+
+    file: str = ""
+
+
+class FilePlaces(Frozen):
+    """Several places, each an endpoint: of a file its address is the path."""
+
+    endpoints: NamedParts[Endpoint] = ()
+
+
+class ServerPlaces(Frozen):
+    """A server at an `address`, or at several `endpoints`."""
+
+    address: str = ""
+    endpoints: NamedParts[Endpoint] = ()
+
+
+class DatabaseName(Frozen):
+    database: str = ""
+
+
+class SignOn(Frozen):
+    """As whom Bricola signs on, by the name of a `credential`, and how the way there is protected."""
+
+    credential: str = ""
+    tls: Literal["off", "encrypt", "verify"] = "off"
+
+
+class Writing(Frozen):
+    """With `read_only` nothing can be written, and operations that write cannot be deployed there."""
+
+    read_only: bool = False
+
+
+class RequestMarks(Frozen):
+    """`requests` names a table for marks of repeatable requests: columns id (64 characters, the key), expires (whole number), answer
+    (text)."""
+
+    requests: str = ""
+
+
+class Statements(Frozen):
+    limits: StatementLimits = StatementLimits()
+
+
+WHERE = frozenset((*FilePlace.model_fields, *ServerPlaces.model_fields))  # settings that say where a backend is

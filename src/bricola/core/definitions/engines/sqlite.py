@@ -1,0 +1,25 @@
+"""SQLite: a database in a file."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from bricola.core.definitions.engines.engine import Dialect, Engine, Family
+from bricola.core.definitions.engines.places import FilePlace, FilePlaces, RequestMarks, Statements, Writing
+from bricola.core.definitions.findings import Area, Finding, Rule, Rules, Severity
+
+_OWN_STORES = ("bricola.db", "calls.db")
+RULES = Rules(
+    Rule("binding.own-store", Area.ENVIRONMENT, Severity.ERROR, "Bricola's own store holds people and secrets."),
+)
+
+
+def _findings(backend: Any, binding: Any, environment: Any, where: str) -> Iterator[Finding]:
+    if any(one.address in _OWN_STORES for one in binding.ends):
+        yield RULES.finding("binding.own-store", "A backend cannot be Bricola's own store.", f"{where}, file",
+                            found=", ".join(one.address for one in binding.ends))
+
+
+ENGINE = Engine(
+    "sqlite", "SQLite", Family.DATABASE, (FilePlace, FilePlaces, Writing, RequestMarks, Statements), is_file=True, example="file: …",
+    dialect=Dialect(casts_decimals=True), needs_sign_on=lambda backend, binding: False, rules=RULES, findings=_findings,
+)

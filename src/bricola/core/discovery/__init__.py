@@ -1,1 +1,0 @@
-"""Discovery: what a database holds, and drafts of definitions from it."""

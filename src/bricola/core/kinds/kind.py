@@ -1,0 +1,137 @@
+"""What a kind of source is: the one value by which everything else knows it.
+
+A kind is a folder in `core/kinds` that exports such a value. Whoever reads definitions, resolves, compiles, reviews or lists sources
+asks the registry and never which kind it is. Kinds do not know each other.
+"""
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Generic, NamedTuple, TypeVar
+
+from bricola.core.calls.call import Handler
+from bricola.core.definitions.base import Definition
+from bricola.core.definitions.catalogue import Catalogue, Reference
+from bricola.core.definitions.findings import Facts, Finding, Rules
+from bricola.core.definitions.model import EnvironmentDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.parts import TypedPart
+from bricola.core.definitions.runs import RunsForm
+from bricola.core.pool.pool import Pool
+from bricola.core.shapes.given import Given
+from bricola.core.shapes.model import OperationShape
+
+D = TypeVar("D", bound=Definition)
+Pools = Mapping[str, Pool[Any]]  # by backend
+
+
+@dataclass(frozen=True)
+class ResolvedOperation:
+    """An operation's shape with what it runs and the values that callers neither give nor see.
+
+    `source` is what the kind made of the definition, and nobody else's business. `nested` is the element that holds all inputs, where
+    there is one."""
+
+    shape: OperationShape
+    kind: "SourceKind[Any]"
+    source: Any
+    verb: str
+    backends: tuple[str, ...] = ()
+    given: Given = field(default_factory=Given)
+    nested: str = ""
+
+
+class Compiled(NamedTuple):
+    """A handler. `marked`: as a write it leaves a mark of its request in the backend."""
+
+    handle: Handler
+    marked: bool = False
+
+
+class Probe(NamedTuple):
+    """What is tried once on a backend before a service goes live; without a statement a session that is signed on says enough.
+    `object` and `table` are for people who check the way; `sample` reads one row."""
+
+    backend: str
+    statement: str = ""
+    object: str = ""
+    table: str = ""
+    sample: str = ""
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What a review looks at: a service with its catalogue and the operations that run this kind, and where it is to run."""
+
+    catalogue: Catalogue
+    service: ServiceDefinition
+    environment: EnvironmentDefinition | None
+    facts: Facts
+
+    def operations(self, kind: str, name: str) -> list[Operation]:
+        return [one for one in self.service.operations if one.source == (kind, name)]
+
+    def sources(self, model: type[D]) -> list[tuple[D, list[Operation]]]:
+        """The definitions of a kind that the service runs, each with the operations that do."""
+        found: dict[str, D] = {}
+        for one in self.service.operations:
+            kind, name = one.source
+            definition = self.catalogue.get(model, name) if kind == model.kind else None
+            if definition is not None:
+                found[name] = definition
+        return [(definition, self.operations(model.kind, name)) for name, definition in found.items()]
+
+
+class Entry(NamedTuple):
+    """How people meet the kind in lists and finders: what several are called, and what one is, in a few words. `page` is the address
+    in the console where all of them stand; without one they are found among the definitions."""
+
+    plural: str
+    words: str
+    page: str = ""
+
+
+def no_findings(subject: Subject) -> Iterator[Finding]:
+    return iter(())
+
+
+def nothing_needed(definition: Any) -> Iterable[Reference]:
+    return ()
+
+
+@dataclass(frozen=True)
+class SourceKind(Generic[D]):
+    """A kind of source. Every function raises ProblemError with all that is wrong, unless it says otherwise.
+
+    | what | |
+    | --- | --- |
+    | title | what one is called in a sentence: `object`, `screen flow` |
+    | model, runs | the definition's model (its `kind` is the first key of a file), and how `runs:` names one |
+    | parts | the typed parts whose types and records a definition needs |
+    | needs | the other definitions that it names, of any kind, directly |
+    | backends | the backends that it reaches: none, one, several |
+    | resolve | an operation with its definition to a shape; the text is the place for problems |
+    | compile | a resolved operation to a handler, in an environment with its pools |
+    | probes | what is tried before it goes live |
+    | rules, findings | what the review says of it; never raises |
+    | entry | how people meet it |
+    """
+
+    title: str
+    model: type[D]
+    runs: RunsForm
+    backends: Callable[[D, Catalogue], Sequence[str]]
+    resolve: Callable[[Operation, D, Catalogue, str], ResolvedOperation]
+    compile: Callable[[ResolvedOperation, EnvironmentDefinition, Pools], Compiled]
+    entry: Entry
+    parts: Callable[[D], Iterable[TypedPart]] = nothing_needed  # type: ignore[assignment]
+    needs: Callable[[D], Iterable[Reference]] = nothing_needed
+    probes: Callable[[ResolvedOperation], Sequence[Probe]] = lambda operation: ()
+    rules: Rules = field(default_factory=Rules)
+    findings: Callable[[Subject], Iterator[Finding]] = no_findings
+
+    @property
+    def word(self) -> str:
+        return self.model.kind
+
+    @property
+    def article(self) -> str:
+        return "an" if self.title[0] in "aeiou" else "a"

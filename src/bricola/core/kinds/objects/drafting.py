@@ -1,0 +1,200 @@
+"""Drafts: an object, and a service with the operations that were ticked, made from a table in one step."""
+
+import re
+import unicodedata
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from bricola.core.definitions.base import Definition
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.model import Operation, ServiceDefinition
+from bricola.core.definitions.names import kebab_case, pascal_case, snake_case
+from bricola.core.kinds.objects.definition import Child, Finder, HashToken, ObjectDefinition, ObjectField
+from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.shapes.typed import simple_type
+from bricola.core.sql.filters import Filter
+from bricola.core.sql.tables import Column, ForeignKey, Table
+
+OPERATIONS = ("get", "check", "find", "create", "update", "save", "delete")
+USUAL = ("get", "find")  # nothing writes that was not asked for
+_VERSION = {"row_version", "rowversion", "version", "lock_version", "revision", "row_revision", "versionno", "version_no"}
+_INTEGERS = ("short", "int", "long", "integer", "unsignedInt")
+_NAMES = ("name", "title", "label", "description", "town", "place", "city")
+_MOST_CONTAINED = 2  # filters by a part of a text; more would only clutter the contract
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What is wanted of a table. `children` are tables whose rows belong to each row; `samples` real values by column."""
+
+    backend: str
+    name: str = ""
+    service: str = ""
+    operations: tuple[str, ...] = USUAL
+    roles: tuple[str, ...] = ()
+    children: tuple[Table, ...] = ()
+    samples: Mapping[str, Any] | None = None
+
+
+def draft(table: Table, wish: Wish, catalogue: Catalogue) -> list[Definition]:
+    """The object, the objects of its children, and the service where one is wanted. Raises ProblemError with every
+    reason why not."""
+    problems = [Problem("discover.table", f"No object can be made of {one.name}: {reason}.", place=one.name,
+                        mend="Name the columns with --key." if "no key" in reason else "")
+                for one in (table, *wish.children) for reason in one.reasons]
+    unknown = [one for one in wish.operations if one not in OPERATIONS]
+    problems += [Problem("discover.operation", "There is no such operation.", expected=f"one of {', '.join(OPERATIONS)}", found=shown(one))
+                 for one in unknown]
+    problems += [
+        Problem("discover.view", f"{table.name} is a view: rows are written through tables.", expected="get, check or find", found=one)
+        for one in wish.operations
+        if table.kind == "view" and one in OPERATIONS[3:]
+    ]
+    if problems:
+        raise ProblemError(*problems)
+    name = wish.name or kebab_case(readable(table.name.rpartition(".")[2])) or "thing"
+    made: list[Definition] = []
+    children = []
+    for one in wish.children:
+        key = next((key for other, key in table.referenced_by if other == one.name), None)
+        if key is None:
+            raise ProblemError(Problem("discover.child", f"{one.name} does not refer to {table.name}.", place=one.name,
+                                       expected=f"one of {', '.join(other for other, _ in table.referenced_by) or 'none'}"))
+        known = _object_of(one.name, wish.backend, catalogue)
+        called = kebab_case(readable(one.name.rpartition(".")[2]))
+        record = pascal_case(called)  # the name of its element, whatever the object must be called
+        called = f"{name}-{called}" if ("object", called) in catalogue else called
+        made_child = draft_object(one, called, wish.backend, catalogue, (), None)
+        child = known or made_child.model_copy(update={"record": record if made_child.record_name != record else ""})
+        if known is None:
+            made.append(child)
+        children.append(_child(child, one, key, table))
+    made.insert(0, draft_object(table, name, wish.backend, catalogue, tuple(children), wish.samples))
+    if wish.service:
+        definition = made[0]
+        assert isinstance(definition, ObjectDefinition)
+        made.append(_service(definition, wish))
+    return made
+
+
+def draft_object(table: Table, name: str, backend: str, catalogue: Catalogue, children: tuple[Child, ...],
+                 samples: Mapping[str, Any] | None) -> ObjectDefinition:
+    columns = [one for one in table.columns if one.type.base]
+    version = next((one.name for one in columns if one.name.lower() in _VERSION and one.type.base in _INTEGERS and not one.nullable
+                    and one.name not in table.key), "")
+    names = _field_names([one.name for one in columns if one.name != version])
+    references = {key.columns[0]: key for key in table.foreign_keys if len(key.columns) == 1}
+    fields = tuple(_field(one, names[one.name], table, references.get(one.name), backend, catalogue, samples or {})
+                   for one in columns if one.name != version)
+    return ObjectDefinition(
+        name=name, description=table.comment[:2000], backend=backend, table=table.name, key=tuple(names[one] for one in table.key),
+        change_token=version or HashToken(hash="row"), fields=fields, children=children, finders=(_finder(fields, table, names),))
+
+
+def _field(column: Column, name: str, table: Table, reference: ForeignKey | None, backend: str, catalogue: Catalogue,
+           samples: Mapping[str, Any]) -> ObjectField:
+    facets = dict(column.type.facets)
+    if column.codes and column.type.base in ("string", *_INTEGERS):
+        facets = {"codes": column.codes}
+    target = _object_of(reference.table, backend, catalogue) if reference is not None else None
+    refers = target is not None and len(target.key) == 1 and reference is not None
+    kind = simple_type(column.type.base, facets, f"column {column.name}")
+    default = column.default
+    if default and kind.read(default)[1] is not None:
+        default = ""
+    sample = samples.get(column.name)
+    written = None if sample is None or kind.accept(_plain(sample))[1] is not None else kind.write(kind.accept(_plain(sample))[0])
+    return ObjectField(
+        name=name, type=column.type.base, **facets, label=_label(name), description=column.comment[:2000], required=not column.nullable,
+        column="" if snake_case(name) == column.name else column.name, refers_to=target.name if refers and target is not None else "",
+        read_only=column.filled, default=default or None, sample=written, zone="utc" if column.type.zone == "utc" else "")
+
+
+def _plain(value: Any) -> Any:
+    return value if isinstance(value, bool | int | float | str) else str(value)
+
+
+def _object_of(table: str, backend: str, catalogue: Catalogue) -> ObjectDefinition | None:
+    found = (one for one in catalogue if isinstance(one, ObjectDefinition) and one.backend == backend and one.table == table)
+    return next(found, None)
+
+
+def _child(child: ObjectDefinition, table: Table, key: ForeignKey, parent: Table) -> Child:
+    names = _field_names([one.name for one in parent.columns if one.type.base])
+    theirs = {one.column_name: one.name for one in child.fields}
+    match = {theirs[mine]: names[target] for mine, target in zip(key.columns, key.targets, strict=True)}
+    plural = readable(table.name.rpartition(".")[2])
+    plural = plural if plural.endswith("s") else f"{plural}s"
+    return Child(name=plural[0].lower() + plural[1:], object=child.name, match=match)
+
+
+def _finder(fields: Sequence[ObjectField], table: Table, names: Mapping[str, str]) -> Finder:
+    """A search by what people search by: codes, what the row belongs to, a part of a name."""
+    referring = {names[one] for key in table.foreign_keys if len(key.columns) == 1 for one in key.columns if one in names}
+    filters = [Filter(name=one.name, field=one.name) for one in fields if one.codes or one.name in referring]
+    texts = [one for one in fields if one.type == "string" and not one.codes and one.name not in referring
+             and any(word in one.name.lower() for word in _NAMES)]
+    filters += [Filter(name=f"{one.name}Contains", field=one.name, compare="contains") for one in texts[:_MOST_CONTAINED]]
+    noun = " ".join(re.findall(r"[A-Z]?[a-z0-9]+", readable(table.name.rpartition(".")[2]))).lower()
+    by = [f"part of the {words_of(one.field)}" if one.compare == "contains" else words_of(one.field) for one in filters]
+    listed = f" by {', '.join(by[:-1])} and {by[-1]}" if len(by) > 1 else f" by {by[0]}" if by else ""
+    return Finder(name="search", description=f"Finds rows of {noun}{listed}.", filters=tuple(filters))
+
+
+def _service(definition: ObjectDefinition, wish: Wish) -> ServiceDefinition:
+    record = definition.record_name
+    plural = record if record.endswith("s") else f"{record}s"
+    words = " ".join(one.lower() for one in re.findall(r"[A-Z][a-z0-9]*", record))
+    verbs = {
+        "get": (f"Get{record}", "get", f"Reads one {words} by its key."), "check": (f"Check{record}", "check", ""),
+        "find": (f"Find{plural}" if plural != record else f"Find{record}", "search", ""), "create": (f"Create{record}", "create", ""),
+        "update": (f"Update{record}", "update", ""), "save": (f"Save{record}", "save", ""), "delete": (f"Delete{record}", "delete", ""),
+    }
+    operations = tuple(Operation(name=verbs[one][0], runs=f"{definition.name}.{verbs[one][1]}", description=verbs[one][2])
+                       for one in OPERATIONS if one in wish.operations)
+    return ServiceDefinition(
+        name=wish.service,
+        description=definition.description or f"The {words} table of {wish.backend}",
+        namespace=f"urn:service:{kebab_case(wish.service)}",
+        access=dict.fromkeys(wish.roles, "all"),
+        operations=operations,
+    )
+
+
+def _field_names(columns: Sequence[str]) -> dict[str, str]:
+    """A readable name for each column, no two alike."""
+    names: dict[str, str] = {}
+    for column in columns:
+        base = name = readable(column)
+        count = 2
+        while name in names.values() or name == "changeToken":
+            name, count = f"{base}{count}", count + 1
+        names[column] = name
+    return names
+
+
+def readable(column: str) -> str:
+    """A column's name as an element's: `Operator_No.` becomes operatorNo, `GRÖSSE (m)` groesseM."""
+    text = column.replace("ß", "ss")
+    for letter, plain in (("ä", "ae"), ("ö", "oe"), ("ü", "ue"), ("Ä", "AE"), ("Ö", "OE"), ("Ü", "UE")):
+        text = text.replace(letter, plain if not plain.isupper() or column.upper() == column else plain.capitalize())
+    text = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
+    words = [part for piece in re.split(r"[^A-Za-z0-9]+", text) if piece
+             for part in (re.findall(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+", piece) if not piece.isupper() else [piece])]
+    name = "".join(one.lower() if index == 0 else one[0].upper() + one[1:].lower() for index, one in enumerate(words))
+    if not name:
+        return "column"
+    return name if name[0].isalpha() else f"n{name}"
+
+
+def words_of(name: str) -> str:
+    """A field's name as words: operatorNumber is operator number."""
+    return " ".join(one.lower() for one in re.findall(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+", name))
+
+
+def _label(name: str) -> str:
+    words = words_of(name)
+    return words[0].upper() + words[1:] if words else name
+
+

@@ -1,0 +1,285 @@
+"""Handlers of the operations that write an object: create, update, save, delete; each in one transaction.
+
+A write that says which change token it read is refused when somebody wrote in between; the row is held from the look at
+it until the commit, so of two writers at once one wins and the other is told. A trial runs everything and rolls it back.
+"""
+
+from collections.abc import Awaitable, Callable, Sequence
+from typing import Any
+
+from bricola.core.calls.call import Call, Handler
+from bricola.core.calls.idempotency import OUTCOME_UNKNOWN
+from bricola.core.calls.marks import RequestMark
+from bricola.core.calls.trials import RolledBackError
+from bricola.core.kinds.kind import ResolvedOperation
+from bricola.core.kinds.objects.change_tokens import compile_hash
+from bricola.core.kinds.objects.children import WrittenChildren, same
+from bricola.core.kinds.objects.columns import column, utc_fields
+from bricola.core.kinds.objects.conflicts import Conflicts, own_columns
+from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedObject
+from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.pool.sessions import SessionLostError
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.shapes.model import Record, Values
+from bricola.core.sql.listing import item_name
+from bricola.core.sql.rows import compile_row
+from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DatabasePool, DatabaseSession, DatabaseTransaction, DriverRow, GivenUpError
+from bricola.core.sql.statements import quoted, table_name
+
+_ATTEMPTS = 3  # to begin a transaction, each on another session; what has begun is never tried again
+_MOST_GIVEN_UP = 8  # of two that lock each other out one always gets through, so this many writers at once do
+_FIRST_TOKEN = 1
+
+Work = Callable[[DatabaseTransaction, Call, Values], Awaitable[Values]]
+
+
+def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: DatabasePool, requests: str = "") -> Handler:
+    """The handler of a writing operation on the pool of its backend. `requests` names the table for marks, if there is one."""
+    conflicts = Conflicts(source, operation.shape.name, operation.verb, [one.name for one in operation.shape.faults])
+    table = _Table(source, conflicts, operation.verb, _taken(operation))
+    marks = _Marks(requests) if requests else None
+    work: Work = {"create": table.create, "update": table.update, "save": table.save, "delete": table.delete}[operation.verb]
+
+    async def write(call: Call, given: Values) -> Values:
+        return await _in_transaction(pool, call, conflicts, table, work, marks, given)
+
+    return write
+
+
+async def _in_transaction(
+    pool: DatabasePool, call: Call, conflicts: Conflicts, table: "_Table", work: Work, marks: "_Marks | None", given: Values
+) -> Values:
+    attempt = 1
+    trial, mark = call.trial, call.request if marks is not None else None
+    while True:
+        session = pool.take(call) or await pool.borrow(call)
+        broken, worked = True, False
+        answer: Values = {}
+
+        async def run(inside: DatabaseTransaction) -> None:
+            nonlocal answer, worked
+            if mark is not None and marks is not None and (before := await marks.find(inside, mark)) is not None:
+                answer = before
+                return
+            answer = await work(inside, call, given)
+            if mark is not None and marks is not None:
+                await marks.leave(inside, mark, answer)
+            worked = True
+            if trial is not None:
+                trial.transactions += 1
+                raise RolledBackError
+
+        try:
+            await session.in_transaction(run, call.seconds_left(pool.now(), NO_LIMIT))
+            broken = False
+            return answer
+        except RolledBackError:
+            broken = False
+            return answer
+        except SessionLostError as error:
+            if worked and trial is None:
+                raise lost_at_the_end(error) from None
+            if error.begun or attempt == _ATTEMPTS:
+                raise ProblemError(*error.problems) from None  # the database rolls back what it lost sight of
+            attempt += 1
+        except GivenUpError:
+            broken = False
+            if attempt == _MOST_GIVEN_UP:
+                raise
+            attempt += 1
+        except ConstraintError as error:
+            broken = False
+            if error.constraint == "unique" and await table.exists(session, given):  # two at once may have looked and found nothing
+                if table.verb == "create":
+                    raise conflicts.existing(given) from None
+                if table.verb == "save" and attempt < _MOST_GIVEN_UP:
+                    attempt += 1
+                    continue  # now it is there to be changed
+            raise await conflicts.explain(error, session, given) from None
+        except (ProblemError, DeclaredFaultError):
+            broken = False
+            raise
+        finally:
+            pool.give_back(session, broken)
+
+
+def _taken(operation: ResolvedOperation) -> frozenset[str]:
+    """The fields that an operation takes or gives itself; a save leaves the others of a row as they are."""
+    elements = operation.shape.input.elements
+    if operation.nested:
+        inner = elements[0].type
+        elements = inner.elements if isinstance(inner, Record) else ()
+    return operation.given.names | {one.name for one in elements}
+
+
+class _Marks:
+    """Marks of requests in a table of the backend, in the same transaction as the write: both are there, or neither."""
+
+    def __init__(self, table: str) -> None:
+        self._table = table_name(table)
+
+    async def find(self, session: DatabaseTransaction, mark: RequestMark) -> Values | None:
+        """The answer of a write that was committed before the service was killed."""
+        if not mark.recovering:
+            return None
+        rows = await session.rows(f"SELECT answer FROM {self._table} WHERE id = ?", [mark.id])
+        return mark.read(rows[0][0]) if rows else None
+
+    async def leave(self, session: DatabaseTransaction, mark: RequestMark, answer: Values) -> None:
+        await session.write(f"DELETE FROM {self._table} WHERE id = ? OR expires < ?", [mark.id, int(mark.at)])
+        await session.write(f"INSERT INTO {self._table} (id, expires, answer) VALUES (?, ?, ?)",
+                            [mark.id, int(mark.expires), mark.answer(answer)])
+
+
+class _Table:
+    """The statements of one object, made once. Names are quoted; what a caller sends is only ever bound."""
+
+    def __init__(self, source: ResolvedObject, conflicts: Conflicts, verb: str, taken: frozenset[str]) -> None:
+        definition = source.definition
+        self._source, self._conflicts, self.verb = source, conflicts, verb
+        self._name = item_name(source.row)
+        self._keys = definition.key
+        own = tuple(one for one in source.fields if not definition.field(one.name).parent)  # type: ignore[union-attr]
+        columns = [column(source, one.name) for one in own]
+        elements = own
+        if definition.token_column:
+            columns.append(quoted(definition.token_column))
+            elements += (source.row.elements[-1],)
+        self._to_values = compile_row(elements, utc_fields(source))
+        self._table = table_name(definition.table)
+        self._where = " AND ".join(f"{column(source, key)} = ?" for key in definition.key)
+        self._select = f"SELECT {', '.join(columns)} FROM {self._table} WHERE {self._where}"
+        self._token = quoted(definition.token_column) if definition.token_column else ""
+        self._hash = compile_hash(source) if definition.hashed else None
+        self._writable = [name for name in own_columns(definition) if name in taken]
+        self._sensitive = frozenset(one.name for one in definition.fields if one.sensitive)
+        self._made = [name for name in definition.key if name not in own_columns(definition)]
+        made = [next(one for one in own if one.name == name) for name in self._made]
+        self._read_made = compile_row(tuple(made)) if made else None
+        self._families = [WrittenChildren(one, self._hash is not None) for one in source.children]
+
+    async def create(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
+        if await self.exists(session, given):
+            raise self._conflicts.existing(given)
+        return await self._insert(session, call, given)
+
+    async def exists(self, session: DatabaseTransaction | DatabaseSession, given: Values) -> bool:
+        """Without a lock: on a row that is not there, some engines lock the gap, and two who create would lock each other out."""
+        return not self._made and bool(await session.rows(self._select, self._key_values(given)))
+
+    async def update(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
+        row = await self._found(session, given)
+        self._check_token(row, given)
+        fields = [name for name in self._writable if name in given and name not in self._keys]
+        changed = [name for name in fields if not same(given[name], row.get(name))]
+        changed += await self._rewrite(session, call, row, given)
+        if not changed:
+            return self._key(given) | self._token_of(row) | {"changedField": []}
+        after = await self._change(session, call, row, given, changed)
+        return self._key(given) | self._token_of(after) | {"changedField": changed}
+
+    async def save(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
+        row = await self._find(session, given)
+        if row is None:
+            return await self._insert(session, call, given) | {"outcome": "created"}
+        if given.get(CHANGE_TOKEN) is not None:
+            self._check_token(row, given)
+        changed = [name for name in self._writable if name not in self._keys and not same(given.get(name), row.get(name))]
+        changed += await self._rewrite(session, call, row, given)
+        if not changed:
+            return self._key(given) | self._token_of(row) | {"outcome": "unchanged"}
+        after = await self._change(session, call, row, given, changed)
+        return self._key(given) | self._token_of(after) | {"outcome": "updated"}
+
+    async def delete(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
+        row = await self._found(session, given)
+        self._check_token(row, given)
+        for family in self._families:
+            await family.remove_all(session, row, call.trial)
+        await session.write(f"DELETE FROM {self._table} WHERE {self._where}", self._key_values(given))
+        self._note(call, "deleted", given, row, {})
+        return self._key(given)
+
+    async def _find(self, session: DatabaseTransaction, given: Values) -> Values | None:
+        rows: Sequence[DriverRow] = await session.rows(self._select + session.lock_clause, self._key_values(given))
+        if not rows:
+            return None
+        row = self._to_values(rows[0])
+        for family in self._families:
+            await family.load(session, row)
+        if self._hash is not None:
+            row[CHANGE_TOKEN] = self._hash(row)
+        return row
+
+    async def _found(self, session: DatabaseTransaction, given: Values) -> Values:
+        row = await self._find(session, given)
+        if row is None:
+            raise self._conflicts.not_found(given)
+        return row
+
+    async def _insert(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
+        names = [name for name in self._writable if given.get(name) is not None]
+        columns = [column(self._source, name) for name in names]
+        values = [given[name] for name in names]
+        if self._token:
+            columns.append(self._token)
+            values.append(_FIRST_TOKEN)
+        into = f"({', '.join(columns)}) VALUES ({', '.join('?' * len(values))})" if columns else "DEFAULT VALUES"
+        sql = f"INSERT INTO {self._table} {into}"
+        key = self._key(given)
+        if self._read_made is not None:  # the database makes a part of the key
+            returning = ", ".join(column(self._source, one) for one in self._made)
+            key |= self._read_made((await session.write_returning(f"{sql} RETURNING {returning}", values))[0])
+        else:
+            await session.write(sql, values)
+        whole = given | key
+        self._note(call, "created", whole, {}, {name: given[name] for name in names})
+        for family in self._families:
+            await family.insert_all(session, whole, call.trial)
+        key = {one: whole[one] for one in self._keys}
+        if self._hash is not None:  # of what the database made of it, defaults and triggers included
+            return key | self._token_of(await self._found(session, whole))
+        return key | ({CHANGE_TOKEN: str(_FIRST_TOKEN)} if self._token else {})
+
+    async def _rewrite(self, session: DatabaseTransaction, call: Call, row: Values, given: Values) -> list[str]:
+        """Make the children as given, of the kinds that are given; the names of those that changed."""
+        return [family.name for family in self._families
+                if given.get(family.name) is not None and await family.rewrite(session, row, given, call.trial)]
+
+    async def _change(self, session: DatabaseTransaction, call: Call, row: Values, given: Values, changed: list[str]) -> Values:
+        fields = [name for name in changed if name in self._writable]
+        parts = [f"{column(self._source, name)} = ?" for name in fields]
+        if self._token:
+            parts.append(f"{self._token} = {self._token} + 1")
+        if parts:
+            await session.write(f"UPDATE {self._table} SET {', '.join(parts)} WHERE {self._where}",
+                                [*(given.get(name) for name in fields), *self._key_values(given)])
+        self._note(call, "changed", given, {name: row.get(name) for name in fields}, {name: given.get(name) for name in fields})
+        if self._hash is not None:
+            return await self._found(session, given)
+        return row | ({CHANGE_TOKEN: str(int(row[CHANGE_TOKEN]) + 1)} if self._token else {})
+
+    def _note(self, call: Call, action: str, given: Values, before: Values, after: Values) -> None:
+        if call.trial is not None:
+            before = {name: value for name, value in before.items() if not isinstance(value, dict) and name != CHANGE_TOKEN}
+            call.trial.note(self._name, action, {key: given.get(key) for key in self._keys}, before, after, self._sensitive)
+
+    def _key_values(self, given: Values) -> list[Any]:
+        return [given[key] for key in self._keys]
+
+    def _key(self, given: Values) -> Values:
+        return {key: given[key] for key in self._keys if key in given}
+
+    def _token_of(self, row: Values) -> Values:
+        return {CHANGE_TOKEN: row[CHANGE_TOKEN]} if self._source.tokened else {}
+
+    def _check_token(self, row: Values, given: Values) -> None:
+        if self._source.tokened and given.get(CHANGE_TOKEN) != row[CHANGE_TOKEN]:
+            raise self._conflicts.stale(given, row[CHANGE_TOKEN])
+
+
+def lost_at_the_end(error: SessionLostError) -> ProblemError:
+    """What a caller is told when the connection broke at the commit: whether it was stored is not known."""
+    return ProblemError(Problem(OUTCOME_UNKNOWN, "The connection to the backend broke at the end of the transaction.", Kind.BACKEND,
+                                mend="Read the row to see whether it was stored, or send it again with the same request id.",
+                                inner=error.problem.inner))

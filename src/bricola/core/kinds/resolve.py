@@ -1,0 +1,56 @@
+"""From definitions to shapes: what the operations of a service take and give.
+
+Raises ProblemError with every reference that leads nowhere and every facet that its type cannot have.
+"""
+
+from dataclasses import dataclass, replace
+
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.model import Operation, ServiceDefinition
+from bricola.core.kinds.kind import ResolvedOperation
+from bricola.core.kinds.registry import find_kind, find_source
+from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.shapes.model import ServiceShape
+from bricola.core.shapes.simple import SimpleType
+
+
+@dataclass(frozen=True)
+class ResolvedService:
+    shape: ServiceShape
+    operations: tuple[ResolvedOperation, ...]
+
+
+def resolve_service(service: ServiceDefinition, catalogue: Catalogue) -> ResolvedService:
+    """The shape of a service. `place` in the problems is a path of definition names and keys."""
+    problems: list[Problem] = []
+    operations: list[ResolvedOperation] = []
+    for operation in service.operations:
+        try:
+            operations.append(_operation(operation, catalogue, f"service {service.name}, {operation.name}"))
+        except ProblemError as error:
+            problems += error.problems
+    if problems:
+        raise ProblemError(*dict.fromkeys(problems))
+    shape = ServiceShape(service.name, service.target_namespace, tuple(one.shape for one in operations),
+                         service.description)
+    named = {}
+    tops = [record for one in shape.operations for record in (one.input, one.output, *(f.record for f in one.faults))]
+    for record in (*tops, *shape.records()):
+        for element in record.elements:
+            if isinstance(element.type, SimpleType) and element.type.name:
+                named[element.type.name] = element.type
+    return ResolvedService(replace(shape, types=tuple(named[name] for name in sorted(named))), tuple(operations))
+
+
+def _operation(operation: Operation, catalogue: Catalogue, place: str) -> ResolvedOperation:
+    word, name = operation.source
+    kind, definition = find_kind(word), find_source(catalogue, operation)
+    if kind is None or definition is None:
+        what = f"{kind.article} {kind.title}" if kind is not None else f"a {word}"
+        raise ProblemError(
+            Problem(f"reference.{word}", f"The operation runs {what} that is not defined.", place=f"{place}, runs", found=shown(name),
+                    mend=f"Define the {word} {name}, or name another one."))
+    return kind.resolve(operation, definition, catalogue, place)
+
+
+__all__ = ["ResolvedOperation", "ResolvedService", "resolve_service"]

@@ -1,0 +1,174 @@
+"""Texts of a screen as values, and values as texts to type: dates in the host's look, numbers with its signs, codes with a meaning."""
+
+import re
+from collections.abc import Callable
+from datetime import date, datetime, time
+from decimal import Decimal
+from typing import Any
+
+from bricola.core.definitions.engines.terminals import Reading
+from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.shapes.model import Element
+from bricola.core.shapes.simple import SimpleType
+
+_LETTERS = re.compile(r"(D+|M+|Y+|H+|N+|S+)")
+_PIVOT = 70  # two digits of a year: 00 to 69 are 20xx
+_NUMBER = re.compile(r"(?P<before>[+-]?)(?P<digits>[\d.,' ]+)(?P<after>-|CR|DB|\+)?")
+_ROUND = re.compile(r"^\((.*)\)$")  # a negative number in brackets
+
+
+def check_dates(look: str) -> str:
+    """What is wrong with the look of a date, or ''."""
+    letters = [one[0] for one in _LETTERS.findall(look)]
+    if not letters:
+        return "it has none of the letters D, M, Y, H, N and S"
+    if len(set(letters)) != len(letters):
+        return "a letter stands in two places"
+    if "Y" in letters and re.search(r"Y+", look)[0] not in ("YY", "YYYY"):  # type: ignore[index]
+        return "a year has two or four letters"
+    return ""
+
+
+def compile_reader(reading: Reading, element: Element, place: str) -> Callable[[str], Any]:
+    """A function text -> value of the element's type; None for a blank one that may be left out. Raises ProblemError that
+    names the place and what stands there."""
+    kind = element.type
+    assert isinstance(kind, SimpleType)  # the review of the flow saw to it
+    plain, at_once, check = _normaliser(reading, kind), _at_once(reading, kind), kind.check
+    needed, text_kind = element.least > 0, kind.primitive.python is str
+
+    def read(text: str) -> Any:
+        stripped = text.strip()
+        if not stripped:
+            if not needed:
+                return None
+            if not text_kind:
+                raise ProblemError(_unread(place, kind.rule, "nothing"))
+        value = at_once(stripped)
+        if value is not None and not check(value):
+            return value
+        value, problem = kind.read(plain(stripped))
+        if problem is not None:
+            raise ProblemError(_unread(place, problem.expected, shown(stripped)))
+        return value
+
+    return read
+
+
+def _at_once(reading: Reading, kind: SimpleType) -> Callable[[str], Any]:
+    """A function text -> value for texts that look as they usually do, or None for all others: a list has hundreds of them."""
+    python = kind.primitive.python
+    if python is Decimal and not reading.codes:
+        thousands, point = (",", ".") if reading.decimal == "point" else (".", ",")
+        usual = re.compile(rf"\d{{1,3}}(?:{re.escape(thousands)}\d{{3}})*{re.escape(point)}\d+|\d+{re.escape(point)}\d+").fullmatch
+        if point == ".":
+            return lambda text: Decimal(text.replace(thousands, "")) if usual(text) else None
+        return lambda text: Decimal(text.replace(thousands, "").replace(point, ".")) if usual(text) else None
+    if python is date and reading.dates and not reading.codes:
+        return _day_at_once(reading.dates)
+    if python is int and not reading.codes:
+        return lambda text: int(text) if text.isascii() and text.isdigit() else None
+    if kind.base == "string":
+        codes = reading.codes
+        return (lambda text: codes.get(text, text)) if codes else lambda text: text
+    return lambda text: None
+
+
+def _day_at_once(look: str) -> Callable[[str], date | None]:
+    pattern = _pattern(look)
+    if not {"D", "M", "Y"} <= set(pattern.groupindex):
+        return lambda text: None
+    match, order = pattern.fullmatch, ("Y", "M", "D")
+
+    def day(text: str) -> date | None:
+        found = match(text)
+        if found is None:
+            return None
+        year, month, number = found.group(*order)
+        if len(year) == 2:
+            year = f"{19 if int(year) >= _PIVOT else 20}{year}"
+        try:
+            return date(int(year), int(month), int(number))
+        except ValueError:
+            return None  # told by the slower way
+
+    return day
+
+
+def _pattern(look: str) -> re.Pattern[str]:
+    return re.compile("".join(rf"(?P<{part[0]}>\d{{{len(part)}}})" if _LETTERS.fullmatch(part) else re.escape(part)
+                              for part in _LETTERS.split(look) if part), re.ASCII)
+
+
+def _unread(place: str, expected: str, found: str) -> Problem:
+    return Problem("screen.value", "What stands on the screen is not what this output takes.", Kind.BACKEND, place=place, expected=expected,
+                   found=found, mend="The owner of the service corrects the place, its look, or the output's type.")
+
+
+def _normaliser(reading: Reading, kind: SimpleType) -> Callable[[str], str]:
+    """A function from the screen's text to the lexical form of the type."""
+    steps: list[Callable[[str], str]] = []
+    codes = reading.codes
+    if codes:
+        steps.append(lambda text: codes.get(text, text))
+    python = kind.primitive.python
+    if reading.dates and python in (date, datetime, time):
+        steps.append(_date_normaliser(reading.dates, python))
+    elif python in (int, float, Decimal):
+        thousands, point = (",", ".") if reading.decimal == "point" else (".", ",")
+        steps.append(lambda text: _number(text, thousands, point))
+    if not steps:
+        return lambda text: text
+    if len(steps) == 1:
+        return steps[0]
+    first, second = steps
+    return lambda text: second(first(text))
+
+
+def _number(text: str, thousands: str, point: str) -> str:
+    inner = _ROUND.match(text)
+    found = _NUMBER.fullmatch((inner[1] if inner else text).strip())
+    if found is None:
+        return text
+    digits = found["digits"].replace(thousands, "").replace("'", "").replace(" ", "").replace(point, ".")
+    negative = bool(inner) or found["before"] == "-" or (found["after"] or "") in ("-", "CR")
+    return f"-{digits}" if negative else digits
+
+
+def _date_normaliser(look: str, python: type) -> Callable[[str], str]:
+    pattern = _pattern(look)
+
+    def normal(text: str) -> str:
+        found = pattern.fullmatch(text)
+        if found is None:
+            return text
+        parts = {"D": "01", "M": "01", "Y": "2000", "H": "00", "N": "00", "S": "00"} | found.groupdict()
+        if len(parts["Y"]) == 2:
+            parts["Y"] = f"{19 if int(parts['Y']) >= _PIVOT else 20}{parts['Y']}"
+        day = f"{parts['Y']}-{parts['M']:0>2}-{parts['D']:0>2}"
+        clock = f"{parts['H']:0>2}:{parts['N']:0>2}:{parts['S']:0>2}"
+        return day if python is date else clock if python is time else f"{day}T{clock}"
+
+    return normal
+
+
+def compile_writer(reading: Reading, kind: SimpleType) -> Callable[[Any], str]:
+    """A function value -> the text to type."""
+    back = {meaning: code for code, meaning in reading.codes.items()}
+    python = kind.primitive.python
+    look = reading.dates
+
+    def write(value: Any) -> str:
+        if look and python in (date, datetime, time):
+            return _LETTERS.sub(lambda one: _part(value, one[0]), look)
+        text = kind.write(value)
+        if python is Decimal and reading.decimal == "comma":
+            text = text.replace(".", ",")
+        return back.get(text, text)
+
+    return write
+
+
+def _part(value: Any, letters: str) -> str:
+    number = {"D": "day", "M": "month", "Y": "year", "H": "hour", "N": "minute", "S": "second"}[letters[0]]
+    return f"{getattr(value, number):0{len(letters)}d}"[-len(letters):]

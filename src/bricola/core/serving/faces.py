@@ -1,0 +1,185 @@
+"""The faces of the gateway: how SOAP and JSON requests are decoded and their answers encoded, and nothing else.
+
+A face is made for one request. The pipeline asks it in this order: `check` (before anybody is authenticated), `find` (which operation,
+after authentication, since parsing costs), `decode`, and then one of `encode`, `fault`, `refuse`.
+"""
+
+import json
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from bricola.core.calls.call import Call
+from bricola.core.messages.envelope import (
+    Envelope,
+    Soap,
+    WrongVersionError,
+    message_id,
+    read_envelope,
+    read_media_type,
+    unknown_operation,
+)
+from bricola.core.messages.faults import DeclaredFaultError, declared_fault, fault_status, problem_fault
+from bricola.core.messages.plain import from_plain, to_plain
+from bricola.core.messages.xml import parse_xml
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.serving.documents import JSON, PROBLEM_JSON, problem_document
+from bricola.core.serving.live import LiveOperation, LiveService
+from bricola.core.shapes.model import Values
+
+
+@dataclass(slots=True)
+class Request:
+    """What a face of the gateway knows of a request."""
+
+    body: bytes
+    content_type: str = ""
+    authorization: bytes | None = None
+    peer: str = ""  # the address that the request came from
+    request_id: str = ""  # Idempotency-Key
+    trial: bool = False  # roll back what it writes
+
+
+
+
+class Face(Protocol):
+    """See the module's comment. All but `fault` and `refuse` raise ProblemError."""
+
+    @property
+    def name(self) -> str:
+        """How the call is recorded: soap 1.1, soap 1.2, rest."""
+        ...
+
+    @property
+    def request_id(self) -> str:
+        """What makes a repeat of the request known; '' for nothing."""
+        ...
+
+    def check(self) -> None: ...
+    def find(self, service: LiveService) -> LiveOperation: ...
+    def decode(self, operation: LiveOperation, problems: list[Problem]) -> Values: ...
+    def encode(self, operation: LiveOperation, answer: Values, call: Call) -> tuple[int, bytes, bytes]: ...
+    def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]: ...
+    def refuse(self, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]: ...
+
+
+class SoapFace:
+    """A SOAP request of either version; a fault answers in the version of the request."""
+
+    __slots__ = ("_announced", "_charset", "_envelope", "_request", "_version")
+
+    def __init__(self, request: Request) -> None:
+        self._request = request
+        self._announced, self._charset = read_media_type(request.content_type)
+        self._version = self._announced or Soap.V11
+        self._envelope: Envelope | None = None
+
+    @property
+    def name(self) -> str:
+        return f"soap {self._version.number}"
+
+    @property
+    def request_id(self) -> str:
+        if self._request.request_id or self._envelope is None:
+            return self._request.request_id
+        return message_id(self._envelope.headers)
+
+    def check(self) -> None:
+        if self._announced is None:
+            raise ProblemError(Problem("http.media", "The content type is not one of SOAP.", Kind.MEDIA, place="Content-Type",
+                                       expected="text/xml (SOAP 1.1) or application/soap+xml (SOAP 1.2)",
+                                       found=self._request.content_type[:100]))
+
+    def find(self, service: LiveService) -> LiveOperation:
+        envelope = self._envelope = read_envelope(parse_xml(self._request.body, self._charset))
+        self._version = envelope.version
+        operation = service.by_tag.get(envelope.payload.tag)
+        if operation is None:
+            raise ProblemError(unknown_operation(envelope.payload.tag, service.shape.namespace, service.names))
+        return operation
+
+    def decode(self, operation: LiveOperation, problems: list[Problem]) -> Values:
+        assert self._envelope is not None  # find has read it
+        values: Values = operation.decode(self._envelope.payload, operation.shape.name, problems)
+        return values
+
+    def encode(self, operation: LiveOperation, answer: Values, call: Call) -> tuple[int, bytes, bytes]:
+        version = self._version
+        head = version.head if call.trial is None else version.head_with(call.trial.header())
+        return 200, version.content_type, (head + operation.encode(answer) + version.tail).encode()
+
+    def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]:
+        body = declared_fault(self._version, fault, operation.encode_fault[fault.name](fault.detail))
+        return fault_status(self._version, None), self._version.content_type, body
+
+    def refuse(self, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
+        if isinstance(error, WrongVersionError):
+            self._version = Soap.V11  # SOAP 1.2 Part 1, appendix A: answer in a version that anybody reads
+        version = self._version
+        return fault_status(version, error.problem), version.content_type, problem_fault(version, error, call.id)
+
+
+class RestFace:
+    """A JSON request for one operation; failures are problem documents (RFC 9457)."""
+
+    __slots__ = ("_name", "_request")
+
+    name = "rest"
+
+    def __init__(self, request: Request, operation: str) -> None:
+        self._request = request
+        self._name = operation
+
+    @property
+    def request_id(self) -> str:
+        return self._request.request_id
+
+    def check(self) -> None:
+        if self._request.content_type.partition(";")[0].strip().lower() not in ("application/json", ""):
+            raise ProblemError(Problem("http.media", "The REST face takes JSON.", Kind.MEDIA, place="Content-Type",
+                                       expected="application/json"))
+
+    def find(self, service: LiveService) -> LiveOperation:
+        return named_operation(service, self._name)
+
+    def decode(self, operation: LiveOperation, problems: list[Problem]) -> Values:
+        return from_plain(operation.shape.input, _read_json(self._request.body), self._name, problems)
+
+    def encode(self, operation: LiveOperation, answer: Values, call: Call) -> tuple[int, bytes, bytes]:
+        operation.encode(answer)  # the same check of the answer against the contract as on the SOAP face
+        document = to_plain(operation.shape.output, answer)
+        if call.trial is not None:
+            document["trial"] = [one.as_dict() for one in call.trial.changes]
+        return 200, JSON, _json(document)
+
+    def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]:
+        shape = next(one for one in operation.shape.faults if one.name == fault.name)
+        document = {"type": f"{service.shape.namespace}:{fault.name}", "title": fault.name, "status": 422,
+                    "detail": fault.message, "fault": to_plain(shape.record, fault.detail), "call": call.id}
+        return 422, PROBLEM_JSON, _json(document)
+
+    def refuse(self, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
+        return error.problem.kind.http_status, PROBLEM_JSON, _json(problem_document(error, call.id))
+
+
+def named_operation(service: LiveService, name: str) -> LiveOperation:
+    operation = service.by_name.get(name)
+    if operation is None:
+        raise ProblemError(Problem("rest.operation", "The service has no such operation.", Kind.MISSING,
+                                   place=name, expected=f"one of {', '.join(service.names)}"))
+    return operation
+
+
+def _json(document: dict[str, Any]) -> bytes:
+    return json.dumps(document, ensure_ascii=False).encode()
+
+
+def _read_json(body: bytes) -> object:
+    if not body.strip():
+        return {}
+    try:
+        document: object = json.loads(body)
+    except (ValueError, RecursionError) as error:
+        where = f"line {error.lineno}, column {error.colno}" if isinstance(error, json.JSONDecodeError) else ""
+        raise ProblemError(Problem("json.syntax", "The body is not JSON.", place=where,
+                                   mend="Send one JSON object.")) from None
+    return document

@@ -1,0 +1,116 @@
+"""Live services: everything that a call needs, compiled once when a release is deployed, and immutable."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from bricola.core.calls.call import Call, Handler
+from bricola.core.contracts.wsdl import write_wsdl
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
+from bricola.core.kinds.kind import Pools, Probe
+from bricola.core.kinds.resolve import ResolvedOperation, ResolvedService
+from bricola.core.messages.decoder import ElementReader, compile_decoder
+from bricola.core.messages.encoder import Encoder, compile_encoder
+from bricola.core.problems import Problem, ProblemError
+from bricola.core.shapes.given import call_value, context_values
+from bricola.core.shapes.model import OperationShape, ServiceShape, Values
+
+
+@dataclass(frozen=True)
+class LiveOperation:
+    """One operation, ready to run."""
+
+    shape: OperationShape
+    roles: frozenset[str]
+    decode: ElementReader
+    encode: Encoder
+    encode_fault: Mapping[str, Encoder]
+    handle: Handler
+    marked: bool = False  # a write leaves a mark of its request in the backend
+
+
+@dataclass(frozen=True)
+class LiveService:
+    """A release of a service in an environment. Replaced as a whole, never changed."""
+
+    environment: str
+    name: str
+    segment: str  # of its address
+    release: int
+    shape: ServiceShape
+    anonymous: bool
+    by_tag: Mapping[str, LiveOperation]
+    by_name: Mapping[str, LiveOperation]
+    probes: tuple[Probe, ...] = ()  # to try once before the service goes live
+    records: str = "all"  # which calls leave a record: all, faults, none
+    repeat_hours: float = 24.0  # how long a write's request id is remembered
+    call_seconds: float = 120.0  # after which a call is given up
+    notice: str = ""  # for callers, in the contract and on the page
+    pools: Pools = field(default_factory=dict, compare=False, repr=False)  # by backend
+    _contracts: dict[str, bytes] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def names(self) -> list[str]:
+        return list(self.by_name)
+
+    def contract(self, address: str) -> bytes:
+        """The WSDL with a given address. Addresses are few: the environment's, and the hosts it is asked by."""
+        found = self._contracts.get(address)
+        if found is None:
+            if len(self._contracts) > 32:
+                self._contracts.clear()
+            found = self._contracts[address] = write_wsdl(self.shape, address, self.notice)
+        return found
+
+
+def with_given(handler: Handler, operation: ResolvedOperation, environment: EnvironmentDefinition) -> Handler:
+    """The handler with the values that callers do not give, and with its inputs taken out of the element around them."""
+    given, nested = operation.given, operation.nested
+    constant = given.fixed | context_values(given, operation.shape.name, environment)
+    makers = [(name, kind, call_value(source, kind)) for name, (source, kind) in given.per_call.items()]
+    if not constant and not makers:
+        if not nested:
+            return handler
+
+        async def taken_out(call: Call, values: Values) -> Values:
+            return await handler(call, values[nested])
+
+        return taken_out
+
+    async def completed(call: Call, values: Values) -> Values:
+        whole = constant | (values[nested] if nested else values)
+        if makers:
+            for name, kind, make in makers:
+                value = whole[name] = make(call.caller.name, call.id, call.at)
+                if code := kind.check(value):
+                    raise ProblemError(Problem(code, "What the call itself gives does not fit this input.", place=name, expected=kind.rule,
+                                               mend="The owner of the service gives the input a wider type, or another value."))
+        return await handler(call, whole)
+
+    return completed
+
+
+def compile_service(
+    environment: EnvironmentDefinition, service: ServiceDefinition, release: int, resolved: ResolvedService,
+    pools: Pools,
+) -> LiveService:
+    """Make a release live. `pools` by backend name. Raises ProblemError when a definition cannot be compiled."""
+    namespace = resolved.shape.namespace
+    operations: dict[str, LiveOperation] = {}
+    for one in resolved.operations:
+        compiled = one.kind.compile(one, environment, pools)
+        faults = {fault.name: compile_encoder(fault.record, namespace) for fault in one.shape.faults}
+        operations[one.shape.name] = LiveOperation(
+            one.shape,
+            service.roles_for(one.shape.name),
+            compile_decoder(one.shape.input, namespace),
+            compile_encoder(one.shape.output, namespace),
+            faults,
+            with_given(compiled.handle, one, environment),
+            compiled.marked,
+        )
+    by_tag = {f"{{{namespace}}}{name}": operation for name, operation in operations.items()}
+    probes = tuple(dict.fromkeys(probe for one in resolved.operations for probe in one.kind.probes(one)))
+    return LiveService(environment.name, service.name, service.segment, release, resolved.shape,
+                       service.name in environment.anonymous, by_tag, operations, probes, environment.records.of,
+                       environment.repeat_hours, environment.call_seconds, pools=pools)

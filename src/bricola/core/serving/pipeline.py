@@ -1,0 +1,246 @@
+"""The one pipeline that every call passes: authenticate, find, authorise, decode, handle, encode, record.
+
+SOAP 1.1, SOAP 1.2 and REST differ in how they decode and encode, and in nothing else (see `faces`). A call from inside (the bench, a
+step of something larger) enters with a caller that is known already, and is authorised, limited and recorded like any other.
+"""
+
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import NamedTuple, Protocol
+
+from bricola.core.calls.call import Call, Picture, PictureError
+from bricola.core.calls.callers import ANONYMOUS, Caller, Callers, no_identity
+from bricola.core.calls.idempotency import MOST_ID, Idempotency, RequestKey
+from bricola.core.calls.trials import Trial
+from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.messages.plain import from_plain
+from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.serving.faces import Face, Request, RestFace, SoapFace, named_operation
+from bricola.core.serving.live import LiveOperation, LiveService
+from bricola.core.shapes.model import Values
+
+log = logging.getLogger("bricola.calls")
+
+
+class CallRecord(NamedTuple):
+    """One recorded call. `at` is seconds since 1970; `result` answered, fault (declared) or failed."""
+
+    id: str
+    at: float
+    environment: str
+    service: str
+    release: int
+    operation: str
+    caller: str
+    face: str
+    status: int
+    micros: int
+    result: str
+    fault: str
+    message: str
+    request_bytes: int
+    response_bytes: int
+
+
+class Recorder(Protocol):
+    """Takes records off the hot path; must not block. Every call is counted; `keep` says whether it is also kept."""
+
+    def add(self, record: CallRecord, keep: bool) -> None: ...
+    def keep_picture(self, record: CallRecord, picture: Picture) -> None:
+        """Keep the screen that a call stopped at."""
+        ...
+
+
+@dataclass(slots=True)
+class Answer:
+    """What goes back: status (RFC 9110), media type, body, and the id under which the call is recorded."""
+
+    status: int
+    content_type: bytes
+    body: bytes
+    call: str = ""
+    challenge: bool = False  # with WWW-Authenticate
+    trial: str = ""  # what became of a trial
+    repeats: str = ""  # the id of the call whose answer this is, when the request came again
+
+
+class Pipeline:
+    """Runs calls. `now` gives seconds since 1970, `clock` monotonic seconds (those of the pools), `new_id` call ids."""
+
+    def __init__(self, callers: Callers, recorder: Recorder, now: Callable[[], float], clock: Callable[[], float],
+                 new_id: Callable[[], str], idempotency: Idempotency | None = None) -> None:
+        self._callers = callers
+        self._recorder = recorder
+        self._now = now
+        self._clock = clock
+        self._new_id = new_id
+        self._idempotency = idempotency
+
+    async def soap(self, service: LiveService, request: Request) -> Answer:
+        """Answer a SOAP request of either version."""
+        return await self._answer(service, SoapFace(request), request)
+
+    async def rest(self, service: LiveService, name: str, request: Request) -> Answer:
+        """Answer a JSON request for one operation."""
+        return await self._answer(service, RestFace(request, name), request)
+
+    async def inside(self, service: LiveService, name: str, caller: Caller, plain: Values, outer: Call | None = None,
+                     trial: bool = False, request_id: str = "") -> Values:
+        """A call from inside, with values as JSON has them; its answer as values. It ends with the call that it is a part of (`outer`),
+        and writes nothing when that one is a trial. Raises ProblemError and DeclaredFaultError, after the call was recorded."""
+        started = self._clock()
+        call = self._begin(service, started)
+        call.caller = caller
+        if outer is not None:
+            call.deadline = min(one for one in (call.deadline, outer.deadline) if one is not None)
+            call.trial = outer.trial
+        status, operation = 200, None
+        try:
+            if caller.limits is not None:
+                caller.limits.enter("")
+                call.limits = caller.limits
+            operation = named_operation(service, name)
+            call.operation = f"{service.name}.{name}"
+            authorise(service, operation, caller)
+            problems: list[Problem] = []
+            values = from_plain(operation.shape.input, plain, name, problems)
+            if problems:
+                raise ProblemError(*problems)
+            answer = await self._handle(service, operation, call, values, request_id, trial)
+            operation.encode(answer)
+        except DeclaredFaultError as fault:
+            status = 422
+            call.result, call.fault, call.message = "fault", fault.name, fault.message
+            raise
+        except Exception as exception:
+            error = self._failed(exception, call)
+            status = error.problem.kind.http_status
+            raise error from None
+        finally:
+            self._leave(call)
+            self._record(service, operation, call, "inside", status, started, 0, 0)
+        return answer
+
+    async def _answer(self, service: LiveService, face: Face, request: Request) -> Answer:
+        started = self._clock()
+        call = self._begin(service, started)
+        operation, challenge = None, False
+        try:
+            face.check()
+            self._authenticate(service, request, call)
+            operation = face.find(service)
+            call.operation = f"{service.name}.{operation.shape.name}"
+            authorise(service, operation, call.caller)
+            problems: list[Problem] = []
+            values = face.decode(operation, problems)
+            if problems:
+                raise ProblemError(*problems)
+            if operation.shape.writes:
+                answer = await self._handle(service, operation, call, values, face.request_id, request.trial)
+            else:
+                answer = await operation.handle(call, values)
+            status, content_type, body = face.encode(operation, answer, call)
+        except DeclaredFaultError as fault:
+            assert operation is not None  # only a handler raises it
+            call.result, call.fault, call.message = "fault", fault.name, fault.message
+            status, content_type, body = face.fault(service, operation, fault, call)
+        except Exception as exception:
+            error = self._failed(exception, call)
+            status, content_type, body = face.refuse(error, call)
+            challenge = error.problem.kind is Kind.IDENTITY
+        except BaseException:
+            self._leave(call)
+            raise
+        self._leave(call)
+        self._record(service, operation, call, face.name, status, started, len(request.body), len(body))
+        return Answer(status, content_type, body, call.id, challenge, _trial_words(request, call), call.repeats)
+
+    def _begin(self, service: LiveService, started: float) -> Call:
+        return Call(self._new_id(), at=self._now(), deadline=started + service.call_seconds, caller=NOBODY)
+
+    def _authenticate(self, service: LiveService, request: Request, call: Call) -> None:
+        if request.authorization is not None:
+            caller = self._callers.identify(request.authorization)
+        elif service.anonymous:
+            caller = ANONYMOUS
+        else:
+            raise no_identity()
+        call.caller = caller
+        if caller.limits is not None:
+            caller.limits.enter(request.peer)
+            call.limits = caller.limits
+
+    async def _handle(self, service: LiveService, operation: LiveOperation, call: Call, values: Values, identity: str,
+                      trial: bool) -> Values:
+        """Run the handler; a write as a trial, or at most once for its request id."""
+        if not operation.shape.writes:
+            return await operation.handle(call, values)
+        if trial and call.trial is None:
+            call.trial = Trial()
+        if call.trial is not None or not identity or self._idempotency is None:
+            return await operation.handle(call, values)
+        if len(identity) > MOST_ID or not identity.isprintable():
+            raise ProblemError(Problem("request.id", "This is not a usable request id.", place="Idempotency-Key",
+                                       expected=f"up to {MOST_ID} printable characters", found=shown(identity)))
+        key = RequestKey(service.environment, service.segment, operation.shape.name, call.caller.name, identity)
+        return await self._idempotency.once(key, operation.shape, values, call, service.repeat_hours, operation.marked,
+                                            lambda: operation.handle(call, values))
+
+    def _failed(self, exception: Exception, call: Call) -> ProblemError:
+        """The one place where what goes wrong leaves: what the caller is told, and what the record keeps."""
+        if isinstance(exception, ProblemError):
+            error = exception
+        else:
+            log.exception("call %s failed inside", call.id)
+            error = ProblemError(Problem("internal.error", "The service made a mistake of its own.", Kind.INTERNAL,
+                                         mend=f"Give the call number {call.id} to the people who run the service.",
+                                         inner=repr(exception)))
+        if isinstance(error, PictureError):
+            call.picture = error.picture
+        problem = error.problem
+        call.result, call.fault = "failed", problem.code
+        call.message = f"{problem.sentence()} [{problem.inner}]" if problem.inner else problem.sentence()
+        return error
+
+    def _leave(self, call: Call) -> None:
+        """Count the call out of its caller's limits, however it ended."""
+        if call.limits is not None:
+            call.limits.leave()
+            call.limits = None
+
+    def _record(self, service: LiveService, operation: LiveOperation | None, call: Call, face: str, status: int, started: float,
+                sent: int, answered: int) -> None:
+        keep = service.records == "all" or (service.records == "faults" and call.result != "answered")
+        micros = int((self._clock() - started) * 1e6)
+        record = CallRecord(
+            call.id, self._now(), service.environment, service.name, service.release,
+            operation.shape.name if operation is not None else "", call.caller.name,
+            face, status, micros, call.result, call.fault, call.message, sent, answered,
+        )
+        self._recorder.add(record, keep)
+        if call.picture is not None and keep:
+            self._recorder.keep_picture(record, call.picture)
+
+
+NOBODY = Caller("", frozenset())  # before anybody is authenticated
+
+
+def _trial_words(request: Request, call: Call) -> str:
+    """What became of a trial, for a header of the answer."""
+    if not request.trial:
+        return ""
+    return "rolled back" if call.trial is not None and call.trial.transactions else "nothing was written"
+
+
+def authorise(service: LiveService, operation: LiveOperation, caller: Caller) -> None:
+    """Raises ProblemError for a caller without one of the operation's roles."""
+    if service.anonymous and caller.anonymous:
+        return
+    if operation.roles.isdisjoint(caller.roles):
+        allowed = ", ".join(sorted(operation.roles))
+        raise ProblemError(Problem(
+            "caller.role", f"{caller.name} may not call {service.name}.{operation.shape.name}.", Kind.PERMISSION,
+            expected=f"one of the roles {allowed}" if allowed else "a role; the service names none, so nobody may call",
+            found=", ".join(sorted(caller.roles)) or "no role", mend="Ask the owner of the service for a role.",
+        ))

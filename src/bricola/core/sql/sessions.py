@@ -1,0 +1,99 @@
+"""What handlers ask of a session to a database, and reading through a pool."""
+
+from collections.abc import Callable, Coroutine, Sequence
+from typing import Any, Protocol, TypeVar
+
+from bricola.core.calls.call import Call
+from bricola.core.pool.pool import Pool
+from bricola.core.pool.sessions import SessionLostError
+from bricola.core.problems import Problem, ProblemError
+
+_READ_ATTEMPTS = 3  # with a session each; the pool checks the others of an endpoint that lost one
+
+T = TypeVar("T")
+DriverRow = Sequence[Any]  # as a driver gives it, in the order of the statement's columns
+NO_LIMIT = float("inf")
+
+
+class DatabaseTransaction(Protocol):
+    """What runs inside a transaction. Statements have a question mark for each parameter; parameters are Python values of
+    the simple types. All raise SessionLostError when the connection broke, and ProblemError when the database refuses."""
+
+    async def rows(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]: ...
+
+    async def write(self, sql: str, parameters: Sequence[Any]) -> int:
+        """Answers how many rows it changed. Raises ConstraintError for what a rule of the table forbids, GivenUpError when
+        the transaction may be tried again."""
+        ...
+
+    async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        """The same for a statement with RETURNING."""
+        ...
+
+    @property
+    def lock_clause(self) -> str:
+        """What makes a SELECT hold its row until the transaction ends; empty where the transaction itself does."""
+        ...
+
+
+Work = Callable[[DatabaseTransaction], Coroutine[Any, Any, T]]
+
+
+class DatabaseSession(Protocol):
+    """A session to a database; see DatabaseTransaction for statements and errors. `within` is the seconds that are left of the call;
+    the bounds of the binding hold besides."""
+
+    def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow] | None:
+        """The rows of a short indexed read, or None when it would have to wait or turns out to be long."""
+        ...
+
+    async def rows(self, sql: str, parameters: Sequence[Any], within: float = NO_LIMIT) -> list[DriverRow]: ...
+
+    async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        """Run `work` in one transaction: committed when it ends, rolled back when it raises. It may wait for nothing but
+        the transaction, since some sessions run all of it in a thread of theirs. SessionLostError has `begun` False when
+        nothing began."""
+        ...
+
+
+DatabasePool = Pool[DatabaseSession]
+
+
+class ConstraintError(ProblemError):
+    """A rule of the table forbids a write. `constraint` is unique, foreign, check or required; `columns` are those that
+    the rule is about, where the database tells."""
+
+    def __init__(self, constraint: str, problem: Problem, columns: Sequence[str] = ()) -> None:
+        super().__init__(problem)
+        self.constraint = constraint
+        self.columns = tuple(columns)
+
+
+class GivenUpError(ProblemError):
+    """The database gave a transaction up in favour of another (a deadlock, a conflict of snapshots): nothing is stored,
+    and it may be tried again."""
+
+
+async def read(pool: DatabasePool, call: Call, sql: str, parameters: Sequence[Any], at_once: bool = False) -> list[DriverRow]:
+    """The rows of a SELECT. A session that turns out to be lost is replaced: reading again changes nothing.
+
+    `at_once` is for what an index should serve: it runs on the caller's own thread where the kind of session can."""
+    attempt = 1
+    while True:
+        session = pool.take(call) or await pool.borrow(call)
+        broken = True
+        try:
+            rows = session.rows_at_once(sql, parameters) if at_once else None
+            if rows is None:
+                rows = await session.rows(sql, parameters, call.seconds_left(pool.now(), NO_LIMIT))
+            broken = False
+            return rows
+        except SessionLostError:
+            if attempt == _READ_ATTEMPTS:
+                raise
+            attempt += 1
+        except ProblemError:
+            broken = False  # refused by a backend that answers
+            raise
+        finally:
+            pool.give_back(session, broken)

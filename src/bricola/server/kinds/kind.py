@@ -1,0 +1,48 @@
+"""What a kind of source adds to a running service, beside what it is to the core: routes, facts for the review, work that is done by
+itself, and what people who test look at. Everything is optional; a kind without such a value is served all the same."""
+
+from collections.abc import Awaitable, Callable, Sequence
+from contextlib import AbstractAsyncContextManager
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from fastapi import APIRouter
+
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
+from bricola.core.kinds.kind import ResolvedOperation, SourceKind
+from bricola.server.ports.changes import Changes
+from bricola.server.ports.drafts import Drafts
+from bricola.server.ports.films import Films
+from bricola.server.ports.places import Places
+
+Visit = Callable[[str], AbstractAsyncContextManager[Any]]  # a session to a backend, by its name
+
+
+class Ports(Protocol):
+    drafts: Drafts
+    places: Places
+    films: Films
+    changes: Changes
+
+
+@dataclass(frozen=True)
+class KindServer:
+    """One kind in a running service.
+
+    | what | |
+    | --- | --- |
+    | routers | its own routes of the management API |
+    | facts | what its review rules know of a service in an environment, in the form that they expect |
+    | chore | what is done every few seconds |
+    | keys | real keys of one of its definitions, for an input that holds such a key: (definition's name, catalogue, search, limit, visit) |
+    | beside | an answer beside what it came from: (operation, values, answer, visit); without it `nothing_beside` says why, and the mend |
+    """
+
+    kind: SourceKind[Any]
+    routers: Sequence[APIRouter] = ()
+    facts: Callable[[Ports, Catalogue, ServiceDefinition, EnvironmentDefinition], Awaitable[Any]] | None = None
+    chore: Callable[[Ports], Awaitable[None]] | None = None
+    keys: Callable[[str, Catalogue, str, int, Visit], Awaitable[dict[str, Any]]] | None = None
+    beside: Callable[[ResolvedOperation, dict[str, Any], dict[str, Any], Visit], Awaitable[dict[str, Any]]] | None = None
+    nothing_beside: tuple[str, str] = ("Nothing that Bricola can read stands behind this answer.", "")

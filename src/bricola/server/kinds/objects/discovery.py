@@ -1,0 +1,196 @@
+"""Looking around in a backend's database, and drafting definitions from what is there."""
+
+import contextlib
+from dataclasses import asdict, replace
+from typing import Any
+
+from bricola.adapters.engines import DOORS
+from bricola.adapters.engines.door import TableFunctions
+from bricola.core.definitions.folder import default_path
+from bricola.core.definitions.model import EnvironmentDefinition
+from bricola.core.definitions.text import write_definition
+from bricola.core.kinds.objects.definition import ObjectDefinition
+from bricola.core.kinds.objects.drafting import USUAL, Wish, draft
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.sql.sessions import DatabaseSession
+from bricola.core.sql.statements import quoted, table_name
+from bricola.core.sql.tables import Column, Table
+from bricola.server.ports.drafts import unknown
+from bricola.server.ports.places import bound_backend
+from bricola.server.usecases import definitions
+from bricola.server.usecases.definitions import Ports
+
+_SMALL = 40  # rows of a lookup table whose keys are taken as codes
+_LOOKUP_COLUMNS = 3
+
+
+async def tables(ports: Ports, environment: str, backend: str, search: str = "") -> list[dict[str, Any]]:
+    """The tables and views whose name, comment or column has the text in it, with what is published of them already."""
+    place = ports.drafts.environment(environment)
+    words = search.lower().split()
+    found = [one for one in await _all(ports, place, backend) if all(_mentions(one, word) for word in words)]
+    published = _published(ports, backend)
+    return [_summary(one, published) for one in found]
+
+
+async def table(ports: Ports, environment: str, backend: str, name: str) -> dict[str, Any]:
+    """One table with everything that is known of it, its rows counted, and proposals for children."""
+    place = ports.drafts.environment(environment)
+    found, everything = await _one(ports, place, backend, name)
+    others = {one.name: one for one in everything}
+    async with ports.places.visit(place, backend, ports.drafts.catalogue) as session:
+        found = await _completed(session, found, others, _tables(ports, place, backend))
+    return _summary(found, _published(ports, backend)) | {
+        "columns": [_column(one) for one in found.columns], "key_from": found.key_from,
+        "foreign_keys": [asdict(one) for one in found.foreign_keys],
+        "children": [{"table": other, "columns": list(key.columns), "targets": list(key.targets), "rows": others[other].rows,
+                      "reasons": list(others[other].reasons)} for other, key in found.referenced_by],
+    }
+
+
+async def draft_object(
+    ports: Ports, environment: str, backend: str, name: str, wish: dict[str, Any], save: bool, author: str
+) -> dict[str, Any]:
+    """Definitions made of a table: object, children, service. With `save` they become drafts."""
+    place = ports.drafts.environment(environment)
+    found, everything = await _one(ports, place, backend, name)
+    if wish.get("key"):
+        missing = [one for one in wish["key"] if found.column(one) is None]
+        if missing:
+            raise ProblemError(unknown("column", missing[0], [one.name for one in found.columns]))
+        found = found.keyed(tuple(wish["key"]))
+    others = {one.name: one for one in everything}
+    children = []
+    reader = _tables(ports, place, backend)
+    async with ports.places.visit(place, backend, ports.drafts.catalogue) as session:
+        if not found.reasons:
+            found = await _completed(session, found, others, reader)
+        for child in wish.get("children", ()):
+            if child not in others:
+                raise ProblemError(unknown("table", child, sorted(others)))
+            children.append(await _completed(session, others[child], others, reader))
+        samples = {} if found.reasons else await _first_row(session, found)
+    made = draft(found, Wish(backend, wish.get("name", ""), wish.get("service", ""), tuple(wish.get("operations") or USUAL),
+                             tuple(wish.get("roles", ())), tuple(children), samples), ports.drafts.catalogue)
+    taken = [one for one in made if (one.kind, one.name) in ports.drafts.catalogue]
+    if taken:
+        raise ProblemError(
+            *(
+                Problem(
+                    "discover.taken",
+                    f"{one.name} is the name of another {one.kind}.",
+                    Kind.CONFLICT,
+                    place=f"{one.kind} {one.name}",
+                    mend="Give the new one another name: --object for the object, --service for the service.",
+                )
+                for one in taken
+            )
+        )
+    files = {default_path(one): write_definition(one) for one in made}
+    changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)] if save else []
+    return {"files": files, "saved": save, "changes": changes}
+
+def _tables(ports: Ports, place: EnvironmentDefinition, backend: str) -> TableFunctions:
+    """What reads the tables of a backend. Raises ProblemError for one that has none."""
+    engine = bound_backend(place, backend, ports.drafts.catalogue)[0].about
+    tables = DOORS[engine.word].tables
+    if tables is None:
+        raise ProblemError(
+            Problem(
+                "discover.tables",
+                f"{backend} is a {engine.title} and has no tables.",
+                place=backend,
+                mend=f"Record a walk through its screens in the console, or look: bricola terminal {place.name} {backend}",
+            )
+        )
+    return tables
+
+
+async def _all(ports: Ports, place: EnvironmentDefinition, backend: str) -> list[Table]:
+    reader = _tables(ports, place, backend)
+    async with ports.places.visit(place, backend, ports.drafts.catalogue) as session:
+        found: list[Table] = await reader.tables(session)
+    marks = bound_backend(place, backend, ports.drafts.catalogue)[1].requests
+    return [one for one in found if one.name != marks]  # Bricola's own
+
+
+async def _one(ports: Ports, place: EnvironmentDefinition, backend: str, name: str) -> tuple[Table, list[Table]]:
+    everything = await _all(ports, place, backend)
+    found = next((one for one in everything if one.name == name), None)
+    if found is None:
+        raise ProblemError(unknown("table", name, [one.name for one in everything]))
+    return found, everything
+
+
+async def _completed(session: DatabaseSession, table: Table, others: dict[str, Table], reader: TableFunctions) -> Table:
+    """The table with its rows counted, and with the keys of small lookup tables as codes."""
+    if not table.exact and not table.obstacles:
+        with contextlib.suppress(ProblemError):  # of a very large table the estimate has to do
+            table = replace(table, rows=await reader.count(session, table.name), exact=True)
+    columns = list(table.columns)
+    for key in table.foreign_keys:
+        target = others.get(key.table)
+        if target is None or len(key.columns) != 1 or target.key != key.targets or len(target.columns) > _LOOKUP_COLUMNS:
+            continue
+        position = next(index for index, one in enumerate(columns) if one.name == key.columns[0])
+        if columns[position].codes or columns[position].type.base != "string":
+            continue
+        code = quoted(key.targets[0])
+        rows = await session.rows(f"SELECT {code} FROM {table_name(target.name)} ORDER BY {code} LIMIT {_SMALL + 1}", [])
+        if 0 < len(rows) <= _SMALL:
+            codes = tuple(str(row[0]) for row in rows)
+            columns[position] = replace(columns[position], codes=codes, codes_from=f"lookup table {target.name}")
+    return replace(table, columns=tuple(columns))
+
+
+async def _first_row(session: DatabaseSession, table: Table) -> dict[str, Any]:
+    """A real row, so that samples work unedited."""
+    names = [one.name for one in table.columns if one.type.base and one.type.base != "base64Binary"]
+    order = ", ".join(quoted(one) for one in table.key)
+    rows = await session.rows(
+        f"SELECT {', '.join(quoted(one) for one in names)} FROM {table_name(table.name)} ORDER BY {order} LIMIT 1", []
+    )
+    return dict(zip(names, rows[0], strict=True)) if rows else {}
+
+
+def _mentions(table: Table, word: str) -> bool:
+    told = [table.name, table.comment, *(one.name for one in table.columns), *(one.comment for one in table.columns)]
+    return any(word in text.lower() for text in told)
+
+
+def _published(ports: Ports, backend: str) -> dict[str, list[str]]:
+    """By table: the objects made of it, and the services that publish them."""
+    found: dict[str, list[str]] = {}
+    for one in ports.drafts.catalogue:
+        if isinstance(one, ObjectDefinition) and one.backend == backend:
+            users = [two.name for two in ports.drafts.catalogue.services() if (one.kind, one.name) in (op.source for op in two.operations)]
+            found.setdefault(one.table, []).append(f"object {one.name}" + (f", in {', '.join(users)}" if users else ", not published"))
+    return found
+
+
+def _summary(table: Table, published: dict[str, list[str]]) -> dict[str, Any]:
+    return {
+        "name": table.name,
+        "kind": table.kind,
+        "comment": table.comment,
+        "rows": table.rows,
+        "exact": table.exact,
+        "columns": [one.name for one in table.columns],
+        "key": list(table.key),
+        "reasons": list(table.reasons),
+        "used": published.get(table.name, []),
+    }
+
+
+def _column(column: Column) -> dict[str, Any]:
+    return {
+        "name": column.name,
+        "declared": column.declared,
+        "type": column.type.base,
+        "required": not column.nullable,
+        "default": column.default,
+        "filled": column.filled,
+        "comment": column.comment,
+        "codes": list(column.codes),
+        "codes_from": column.codes_from,
+    }

@@ -1,0 +1,74 @@
+"""Looking around in a backend's database, and drafting definitions from what is there."""
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from bricola.core.definitions.model import EngineWord
+from bricola.server.api.access import Integrator, Running
+from bricola.server.api.callers import Word
+from bricola.server.kinds.objects import discovery
+from bricola.server.usecases import connecting
+
+router = APIRouter(tags=["discovery"])
+
+Text = Annotated[str, Field(max_length=200)]
+
+
+class ObjectWish(BaseModel):
+    """What is wanted of a table: names, the operations ticked, who may call, tables of children, and a key for a view."""
+
+    table: Text
+    name: Text = ""
+    service: Text = ""
+    operations: list[Text] = []
+    roles: list[Text] = []
+    children: list[Text] = []
+    key: list[Text] = []
+    save: bool = False
+
+
+class Place(BaseModel):
+    """Where a backend is, as in the binding of an environment."""
+
+    file: Text = ""
+    address: Text = ""
+    database: Text = ""
+    credential: Text = ""
+    tls: Literal["off", "encrypt", "verify"] = "off"
+    read_only: bool = False
+    devices: list[Text] = []
+
+
+class NewBackend(BaseModel):
+    name: Word
+    engine: EngineWord
+    description: Text = ""
+    binding: Place
+
+
+@router.get("/discovery/{environment}/{backend}")
+async def tables(environment: str, backend: str, _: Integrator, bricola: Running, search: str = "") -> list[dict[str, Any]]:
+    """Tables and views, narrowed by parts of names and comments."""
+    return await discovery.tables(bricola, environment, backend, search)
+
+
+@router.get("/discovery/{environment}/{backend}/table")
+async def table(environment: str, backend: str, name: str, _: Integrator, bricola: Running) -> dict[str, Any]:
+    """One table: columns, keys, references, proposals for children."""
+    return await discovery.table(bricola, environment, backend, name)
+
+
+@router.post("/discovery/{environment}/{backend}")
+async def draft_object(environment: str, backend: str, body: ObjectWish, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Make an object, and a service where one is named, of a table; saved as drafts when asked."""
+    return await discovery.draft_object(
+        bricola, environment, backend, body.table, body.model_dump(exclude={"table", "save"}), body.save, user.name
+    )
+
+
+@router.post("/environments/{environment}/backends", status_code=201)
+async def connect(environment: str, body: NewBackend, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Define a backend where it is new, and bind it here. Takes effect at once."""
+    return await connecting.connect(bricola, body.name, environment, body.engine, body.binding.model_dump(), body.description, user.name)

@@ -1,0 +1,8 @@
+"""The server's half of the kinds of source: a folder each, where there is one, and a line below."""
+
+from bricola.server.kinds.kind import KindServer
+from bricola.server.kinds.objects import OBJECTS
+from bricola.server.kinds.queries import QUERIES
+from bricola.server.kinds.screens import SCREENS
+
+SERVERS: tuple[KindServer, ...] = (OBJECTS, QUERIES, SCREENS)

@@ -1,0 +1,9 @@
+"""Screen flows in a running service: recordings, films with their checks, and the live terminal."""
+
+from bricola.core.kinds.screens.kind import SCREEN_FLOW
+from bricola.server.kinds.kind import KindServer
+from bricola.server.kinds.screens import routes
+from bricola.server.kinds.screens.films import check_due, moved
+
+SCREENS = KindServer(SCREEN_FLOW, (routes.router,), facts=moved, chore=check_due,
+                     nothing_beside=("What a host shows has no row that Bricola can read beside it.", ""))

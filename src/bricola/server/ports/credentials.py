@@ -1,0 +1,38 @@
+"""Credentials: sealed in the store, opened by the vault for whoever signs on."""
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+from bricola.server.ports.storage import Storage
+from bricola.server.vault import Vault
+from bricola.store import credentials
+from bricola.store.credentials import StoredCredential
+from bricola.store.database import Db, timestamp
+
+
+class Credentials:
+    """Stored credentials; the vault holds them as of the last change. Raises ProblemError for a key that did not seal the store."""
+
+    def __init__(self, storage: Storage, key_file: Path) -> None:
+        self._storage = storage
+        check = storage.at_start(credentials.sealing_check)
+        self.vault = Vault(key_file, may_make=check is None)
+        if check is None:
+            storage.at_start(credentials.keep_sealing_check, self.vault.new_check())
+        else:
+            self.vault.verify(check)
+
+    def load(self, db: Db) -> list[StoredCredential]:
+        return credentials.credentials(db)
+
+    async def take(self, loaded: list[StoredCredential]) -> None:
+        self.vault.load(loaded)
+
+    async def known(self) -> list[StoredCredential]:
+        return await self._storage.read(credentials.credentials)
+
+    async def note_uses(self) -> None:
+        """Write down when credentials were used last."""
+        signons = [(timestamp(datetime.fromtimestamp(at, UTC)), name) for at, name in self.vault.uses()]
+        if signons:
+            await self._storage.write(credentials.note_uses, signons)

@@ -1,0 +1,47 @@
+"""Connecting: a backend is defined where it is new, and bound in an environment."""
+
+from typing import Any
+
+from bricola.core.definitions.engines import ENGINES
+from bricola.core.definitions.folder import default_path
+from bricola.core.definitions.model import BackendDefinition, Binding
+from bricola.core.definitions.text import write_definition
+from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.server.usecases import definitions
+from bricola.server.usecases.definitions import Ports
+
+_KEPT = ("pool", "requests", "limits", "devices")  # of a binding that is made anew elsewhere
+
+
+async def connect(
+    ports: Ports, name: str, environment: str, engine: str, binding: dict[str, Any], description: str, author: str
+) -> dict[str, Any]:
+    """Define a backend where it is new, and bind it in an environment. The environment takes it up at once."""
+    place = ports.drafts.environment(environment)
+    existing = ports.drafts.catalogue.find_backend(name)
+    if existing is not None and existing.engine != engine:
+        raise ProblemError(
+            Problem(
+                "connect.engine",
+                f"The backend {name} has the engine {existing.engine}.",
+                Kind.CONFLICT,
+                place=f"backend {name}",
+                expected=existing.engine,
+                found=engine,
+                mend="Choose another name for the new backend.",
+            )
+        )
+    if existing is None and ENGINES[engine].backend is not None:
+        raise ProblemError(Problem("connect.definition", "Such a backend needs a definition of its own before it can be bound.",
+                                   place=f"backend {name}",
+                                   mend=f"Define it first: a file with 'backend: {name}' and what its engine asks for, and bricola apply."))
+    backend = existing or BackendDefinition(name=name, engine=engine, description=description)
+    old = place.binding(name)
+    kept = {key: getattr(old, key) for key in _KEPT} if old is not None else {}
+    said = {key: value for key, value in binding.items() if key not in _KEPT or value}
+    bound = Binding(**{**kept, **said, "name": name})
+    bound_there = tuple(bound if one.name == name else one for one in place.backends) if old is not None else (*place.backends, bound)
+    changed = place.model_copy(update={"backends": bound_there})
+    paths = {one.reference: one.path for one in ports.drafts.files}
+    files = {paths.get((one.kind, one.name), default_path(one)): write_definition(one) for one in (backend, changed)}
+    return {"changes": [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)]}

@@ -1,0 +1,112 @@
+"""A data folder that an older program made opens, and answers byte for byte as it did then.
+
+`folder-2026-11.zip` was made by the program before kinds of source had folders of their own: four services of three kinds, a second
+release, a roll-back, an announced end, a caller, a film that stands in for a host, an answered request id; with what it answered.
+Its credentials were sealed with a key made of words, so that no secret lies here.
+"""
+
+import base64
+import json
+import re
+import sqlite3
+import zipfile
+from collections.abc import Iterator
+from contextlib import closing
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+
+from tests.serving import Served, serving
+
+FOLDER = Path(__file__).with_name("folder-2026-11.zip")
+KEY = base64.urlsafe_b64encode(b"larkmere waterways, an old folder"[:32]).decode()
+CALL_NUMBER = re.compile(r"[0-9a-f]{11}-[0-9a-f]{5}")
+
+
+@pytest.fixture(scope="module")
+def expected() -> dict[str, Any]:
+    with zipfile.ZipFile(FOLDER) as archive:
+        return dict(json.loads(archive.read("expected.json")))
+
+
+@pytest.fixture(scope="module")
+def old(tmp_path_factory: pytest.TempPathFactory, expected: dict[str, Any]) -> Iterator[Served]:
+    data = tmp_path_factory.mktemp("old")
+    with zipfile.ZipFile(FOLDER) as archive:
+        archive.extractall(data)
+    _put_aside(data)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("BRICOLA_KEY", KEY)
+        with serving(data) as served:
+            served.password = expected["user"]["password"]
+            yield served
+
+
+ENTERED = "LK-2001"  # the vessel that was entered after most calls were recorded
+
+
+def _register(data: Path) -> sqlite3.Connection:
+    return sqlite3.connect(data / "museum" / "registry.db", isolation_level=None)
+
+
+def _put_aside(data: Path) -> None:
+    with closing(_register(data)) as db:
+        db.execute("CREATE TABLE aside AS SELECT * FROM vessel WHERE registration = ?", [ENTERED])
+        db.execute("DELETE FROM vessel WHERE registration = ?", [ENTERED])
+
+
+def _bring_back(data: Path) -> None:
+    with closing(_register(data)) as db:
+        db.execute("INSERT INTO vessel SELECT * FROM aside")
+
+
+def test_every_answer_is_what_it_was(old: Served, expected: dict[str, Any]) -> None:
+    different = []
+    with httpx.Client(base_url=old.url) as http:
+        for one in expected["calls"]:
+            headers = dict(one["headers"])
+            if one["name"] == REPEATED:
+                _bring_back(old.bricola.settings.data)
+            if one["name"] != "nobody":
+                headers["Authorization"] = f"Bearer {expected['token']}"
+            answer = http.request(one["method"], one["path"], content=one["request"].encode(), headers=headers)
+            then, now = (CALL_NUMBER.sub("call", text) for text in (one["answer"], answer.text))
+            told = {name: CALL_NUMBER.sub("call", answer.headers.get(name, "")) for name in one["answer_headers"]}
+            before = {name: CALL_NUMBER.sub("call", value) for name, value in one["answer_headers"].items()}
+            if (answer.status_code, now, told) != (one["status"], then, before) and one["name"] != REPEATED:
+                different.append((one["name"], answer.status_code, one["status"], now[:300], then[:300]))
+    assert different == []
+    assert len(expected["calls"]) > 50
+
+
+# The vessel was entered then: now a repeat of its request gets the answer of then, and a new request finds it there.
+REPEATED = "create"
+
+
+def test_the_request_of_then_is_still_known(old: Served, expected: dict[str, Any]) -> None:
+    made = next(one for one in expected["calls"] if one["name"] == "create")
+    again = httpx.post(old.url + made["path"], content=made["request"].encode(),
+                       headers={**made["headers"], "Authorization": f"Bearer {expected['token']}"})
+    assert (again.status_code, again.text) == (200, made["answer"])
+    assert CALL_NUMBER.fullmatch(again.headers["repeats-call"])
+
+
+def test_texts_digests_films_and_people_are_there(old: Served, expected: dict[str, Any]) -> None:
+    with old.client() as client:
+        assert client.export() == expected["definitions"]
+        known = {(one["service"], two["number"]): two["digest"] for one in expected["releases"]
+                 for two in client.service(one["service"])["releases"]}
+        assert known == {(one["service"], one["number"]): one["digest"] for one in expected["releases"]}
+        assert {one["flow"] for one in client.screen_flows() if one["film"]} == set(expected["films"])
+        places = {one["name"]: {two["environment"]: two for two in one["deployments"]} for one in client.overview()["services"]}
+        assert places["VesselRegistry"]["museum"]["release"] == 1
+        assert places["TonnageReport"]["museum"]["ends"] == "2099-01-01"
+        assert {one["action"] for one in client.audit(limit=1000)} >= {"set up", "define", "release", "deploy", "roll back", "retire", "film"}
+
+
+def test_what_is_written_now_is_in_the_form_of_now_and_read_again(old: Served, expected: dict[str, Any]) -> None:
+    with old.client() as client:
+        changes = client.apply(expected["definitions"])
+        assert {one["action"] for one in changes} == {"unchanged"}
