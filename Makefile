@@ -8,12 +8,13 @@ demo: setup
 	@.venv/bin/bricola demo
 
 test: setup check
-	.venv/bin/pytest
+	.venv/bin/pytest -n auto --dist loadfile
 
 check: setup
 	.venv/bin/ruff check src tests bench
 	.venv/bin/mypy
 	.venv/bin/lint-imports
+	.venv/bin/python scripts/check_names.py
 	cd console && npm run --silent lint && npm run --silent typecheck
 
 bench: setup

@@ -1,7 +1,9 @@
 """Fixtures that several layers share. The demo runs once a session, as a process of its own, on loopback."""
 
+import fcntl
 import json
 import os
+import shutil
 import subprocess
 import sys
 import time
@@ -14,6 +16,7 @@ import pytest
 from hypothesis import settings
 
 from bricola.demo.start import catalogue_files, placed
+from tests.commands import run_command
 
 settings.register_profile("bricola", deadline=None)  # how long an example takes says more of the machine than of the code
 settings.load_profile("bricola")
@@ -53,8 +56,32 @@ class Demo:
         return {**os.environ, "XDG_CONFIG_HOME": str(self.home), "NO_COLOR": "1"}
 
     def run(self, *words: str, stdin: str = "") -> subprocess.CompletedProcess[str]:
-        """The command line as a process, signed in to the demo."""
-        return subprocess.run([COMMAND, *words], env=self.environ, input=stdin, capture_output=True, text=True, timeout=60)
+        """A command, signed in to the demo."""
+        return run_command(words, self.environ, stdin)
+
+
+def prepared_demo(shared: Path) -> Path:
+    """A folder in which a demo was started for the first time and stopped, once for all workers of this run."""
+    folder = shared / "prepared-demo"
+    with (shared / "prepared-demo.lock").open("w") as handle:
+        fcntl.flock(handle, fcntl.LOCK_EX)
+        if not folder.exists():
+            making = shared / "demo-in-the-making"
+            shutil.rmtree(making, ignore_errors=True)
+            making.mkdir()
+            stop_demo(start_demo(making))
+            making.rename(folder)
+    return folder
+
+
+def copied_demo(factory: pytest.TempPathFactory, name: str) -> Demo:
+    """A demo of one's own, started from the prepared folder."""
+    folder = factory.mktemp(name)
+    shared = factory.getbasetemp()
+    if os.environ.get("PYTEST_XDIST_WORKER"):
+        shared = shared.parent
+    shutil.copytree(prepared_demo(shared), folder, dirs_exist_ok=True)
+    return start_demo(folder)
 
 
 def start_demo(folder: Path) -> Demo:
@@ -85,6 +112,6 @@ def stop_demo(demo: Demo) -> None:
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = start_demo(tmp_path_factory.mktemp("demo"))
+    running = copied_demo(tmp_path_factory, "demo")
     yield running
     stop_demo(running)

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from tests.conftest import Demo, start_demo, stop_demo
+from tests.conftest import Demo, copied_demo, stop_demo
 
 expect.set_options(timeout=15_000)  # a machine that is busy with other servers too
 
@@ -25,7 +25,7 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture(scope="module")
 def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
     """A demo that these tests change."""
-    running = start_demo(tmp_path_factory.mktemp("console"))
+    running = copied_demo(tmp_path_factory, "console")
     yield running
     stop_demo(running)
 

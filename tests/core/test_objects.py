@@ -1,5 +1,6 @@
 """Object operations on a real SQLite database."""
 
+import asyncio
 import sqlite3
 import time
 from collections.abc import AsyncIterator
@@ -122,3 +123,19 @@ async def test_a_missing_database_is_never_created_and_hides_its_path(tmp_path: 
     (tmp_path / "none.db").write_bytes(b"no database at all, but long enough to be looked at" * 50)
     with pytest.raises(ProblemError, match="cannot be reached"):
         await kind.open(missing)
+
+
+async def test_a_session_opens_beside_a_writer(tmp_path: Path) -> None:
+    make_database(tmp_path / "river.db")
+    writer = sqlite3.connect(tmp_path / "river.db", isolation_level=None)
+    writer.execute("BEGIN EXCLUSIVE")
+    kind = SqliteKind("river", tmp_path)
+    opening = asyncio.create_task(kind.open(Endpoint(name="main", address="river.db")))
+    await asyncio.sleep(0.1)
+    writer.execute("COMMIT")
+    session = await opening  # it waited, and was not told that the backend is gone
+    assert session.rows_at_once("SELECT COUNT(*) FROM gauge", []) == [(len(PLACES),)]
+    writer.execute("BEGIN EXCLUSIVE")
+    assert session.rows_at_once("SELECT COUNT(*) FROM gauge", []) is None  # what runs at once never waits
+    writer.close()
+    await kind.close(session)

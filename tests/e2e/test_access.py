@@ -10,12 +10,12 @@ import pytest
 
 from bricola.client import Client, ProblemError
 from bricola.client.services import ServiceClient
-from tests.conftest import Demo, start_demo, stop_demo
+from tests.conftest import Demo, copied_demo, stop_demo
 
 
 @pytest.fixture(scope="module")
 def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = start_demo(tmp_path_factory.mktemp("access"))
+    running = copied_demo(tmp_path_factory, "access")
     yield running
     stop_demo(running)
 

@@ -8,12 +8,12 @@ from pathlib import Path
 import httpx
 import pytest
 
-from tests.conftest import COMMAND, Demo, start_demo, stop_demo
+from tests.conftest import COMMAND, Demo, copied_demo, stop_demo
 
 
 @pytest.fixture(scope="module")
 def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = start_demo(tmp_path_factory.mktemp("cli"))
+    running = copied_demo(tmp_path_factory, "cli")
     yield running
     stop_demo(running)
 

@@ -11,7 +11,7 @@ import pytest
 
 from bricola.client import Client, ProblemError
 from bricola.demo.start import catalogue_files
-from tests.conftest import Demo, start_demo, stop_demo
+from tests.conftest import Demo, copied_demo, start_demo, stop_demo
 
 SERVICE, KIND = "registry/VesselRegistry.yaml", "types/VesselKind.yaml"
 GET = ('<Envelope xmlns="http://schemas.xmlsoap.org/soap/envelope/"><Body><GetVessel xmlns="urn:larkmere:vessel-registry{version}">'
@@ -20,7 +20,7 @@ GET = ('<Envelope xmlns="http://schemas.xmlsoap.org/soap/envelope/"><Body><GetVe
 
 @pytest.fixture(scope="module")
 def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = start_demo(tmp_path_factory.mktemp("deploy"))
+    running = copied_demo(tmp_path_factory, "deploy")
     yield running
     stop_demo(running)
 

@@ -14,7 +14,7 @@ from zeep.transports import Transport
 from bricola.client import Client
 from bricola.core.problems import ProblemError
 from tests import mariadb, postgres
-from tests.conftest import Demo, start_demo, stop_demo
+from tests.conftest import Demo, copied_demo, stop_demo
 from tests.e2e.test_cli_operations import ok
 
 SHARED = (
@@ -43,7 +43,7 @@ MORE = {"postgresql": ("COMMENT ON TABLE yard IS 'Boatyards on the canal'", "COM
 
 @pytest.fixture(scope="module")
 def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = start_demo(tmp_path_factory.mktemp("discovery"))
+    running = copied_demo(tmp_path_factory, "discovery")
     yield running
     stop_demo(running)
 

@@ -12,13 +12,13 @@ import httpx
 import pytest
 
 from bricola.client import Client, FaultError, ProblemError, ServiceClient
-from tests.conftest import Demo, start_demo, stop_demo
+from tests.conftest import Demo, copied_demo, start_demo, stop_demo
 
 
 @pytest.fixture(scope="module")
 def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
     """A demo that these tests may change."""
-    running = start_demo(tmp_path_factory.mktemp("own"))
+    running = copied_demo(tmp_path_factory, "own")
     yield running
     stop_demo(running)
 

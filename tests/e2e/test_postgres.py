@@ -12,7 +12,7 @@ import httpx
 import pytest
 
 from bricola.client import Client, ProblemError
-from tests.conftest import Demo, start_demo, stop_demo
+from tests.conftest import Demo, copied_demo, stop_demo
 from tests.postgres import PASSWORD, PostgresServer, find_programs
 
 pytestmark = pytest.mark.skipif(
@@ -21,7 +21,7 @@ pytestmark = pytest.mark.skipif(
 
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = start_demo(tmp_path_factory.mktemp("pg"))
+    running = copied_demo(tmp_path_factory, "pg")
     yield running
     stop_demo(running)
 

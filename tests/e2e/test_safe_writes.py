@@ -16,7 +16,7 @@ from zeep.transports import Transport
 from zeep.wsa import WsAddressingPlugin
 
 from bricola.client import Client
-from tests.conftest import Demo, start_demo, stop_demo
+from tests.conftest import Demo, copied_demo, start_demo, stop_demo
 
 VESSEL = {"name": "Grey Wagtail", "kind": "barge", "lengthM": "17.40", "beamM": "4.08", "draughtM": "0.76", "operatorNumber": "OP-0042",
           "registeredOn": "2026-11-02"}
@@ -24,7 +24,7 @@ VESSEL = {"name": "Grey Wagtail", "kind": "barge", "lengthM": "17.40", "beamM": 
 
 @pytest.fixture(scope="module")
 def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = start_demo(tmp_path_factory.mktemp("writes"))
+    running = copied_demo(tmp_path_factory, "writes")
     yield running
     stop_demo(running)
 

@@ -21,13 +21,13 @@ from zeep.transports import Transport
 
 from bricola.client import Client, ServiceClient
 from bricola.core.problems import ProblemError
-from tests.conftest import COMMAND, Demo, start_demo, stop_demo
+from tests.conftest import COMMAND, Demo, copied_demo, stop_demo
 
 
 @pytest.fixture(scope="module")
 def own(tmp_path_factory: pytest.TempPathFactory) -> Any:
     """A demo that these tests change."""
-    running = start_demo(tmp_path_factory.mktemp("screens"))
+    running = copied_demo(tmp_path_factory, "screens")
     yield running
     stop_demo(running)
 

@@ -248,10 +248,13 @@ class SqliteKind:
 def connect(path: Path, read_only: bool = False) -> sqlite3.Connection:
     """Open an existing database and read its schema, so that what is no database is told now."""
     uri = f"{path.absolute().as_uri()}?mode={'ro' if read_only else 'rw'}"
-    connection = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False, timeout=0)
+    # A writer that commits in this very moment is waited for, or a backend that is sound would be told to be gone. Afterwards nothing
+    # waits: what runs at once must not, and the worker says so for itself.
+    connection = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False, timeout=_WAIT_SECONDS)
     try:
         connection.execute("PRAGMA foreign_keys=ON")
         connection.execute("SELECT COUNT(*) FROM sqlite_schema").fetchone()
+        connection.execute("PRAGMA busy_timeout=0")
     except sqlite3.Error:
         connection.close()
         raise

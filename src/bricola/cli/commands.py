@@ -1,0 +1,103 @@
+"""All commands by name, so that the list of them is shown, and one of them is run, without loading the others."""
+
+import importlib
+from typing import Any, NamedTuple
+
+import typer
+from typer.core import TyperCommand, TyperGroup
+
+
+class Listed(NamedTuple):
+    """The module that a command is defined in, and how the list of commands shows it; a test holds both against the module."""
+
+    module: str
+    panel: str
+    words: str
+
+
+COMMANDS: dict[str, Listed] = {
+    "serve": Listed("serving", "Run", "Run the service until it is stopped."),
+    "demo": Listed("serving", "Run", "Run the service with the demo world, Larkmere Waterways."),
+    "signin": Listed("people", "People and callers",
+        "Sign in to a service; the commands use it from then on. The password is asked for, or read from a pipe."),
+    "roles": Listed("people", "People and callers", "List roles: what each may call, and which callers have it."),
+    "apply": Listed("definitions", "Definitions",
+        "Make drafts of the definitions in a folder. Shows the plan first; nothing goes live by this."),
+    "export": Listed("definitions", "Definitions", "Write all drafts as YAML files. The same definitions give the same bytes."),
+    "diff": Listed("definitions", "Definitions", "Show line by line how a folder differs from the drafts. Exit status 1 when it does."),
+    "mend": Listed("definitions", "Definitions", "Do the mends of the review that are mechanical, as new drafts."),
+    "review": Listed("definitions", "Definitions",
+        "List what stands between a draft and a sound release. Exit status 1 when an error stops it."),
+    "release": Listed("deployments", "From draft to live",
+        "Freeze the draft of a service, with everything that it needs, as its next release."),
+    "releases": Listed("deployments", "From draft to live", "List the releases of a service, and where each is live."),
+    "compare": Listed("deployments", "From draft to live",
+        "Compare two versions of a service: verdict for callers, each change, who is affected, the definitions."),
+    "gates": Listed("deployments", "From draft to live",
+        "Show what a deployment would do and whether its gates are open. Exit status 1 when one is not."),
+    "deploy": Listed("deployments", "From draft to live",
+        "Make a release live in an environment, without a restart and without losing a call."),
+    "rollback": Listed("deployments", "From draft to live", "Go back, in one step, to the release that was live before."),
+    "promote": Listed("deployments", "From draft to live", "Make live in an environment what is live in the one before it."),
+    "retire": Listed("deployments", "From draft to live",
+        "Announce the end of a service: its contract says so at once, and from that day on calls get a friendly fault."),
+    "undeploy": Listed("deployments", "From draft to live", "Take a service out of an environment; calls in flight end in peace."),
+    "services": Listed("services", "Services",
+        "List services with their stage, and their state, release and address in every environment."),
+    "contract": Listed("services", "Services", "Print the contract (WSDL), ready to hand over."),
+    "sample": Listed("services", "Services", "Print a request that works unedited."),
+    "backends": Listed("backends", "Backends",
+        "List every backend in every environment: bound or not, with its endpoints, credential and pool."),
+    "check": Listed("backends", "Backends",
+        "Try the way to a backend stage by stage. The first stage that fails names the cause. Exit status 1 for a failure."),
+    "connect": Listed("discovery", "Backends", "Define a backend where it is new, and bind it in an environment; takes effect at once."),
+    "terminal": Listed("screens", "Backends",
+        "Open a live terminal on a session of the pool. Ctrl X leaves; the session finds its own way back."),
+    "call": Listed("calling", "Calls", "Call an operation through its real endpoint and print the answer. Exit status 1 for a fault."),
+    "keys": Listed("calling", "Calls", "List real keys for an input that holds the key of an object."),
+    "calls": Listed("calling", "Calls", "List recorded calls, the newest first."),
+    "audit": Listed("audit", "People and callers", "List who changed what, from what, to what; the newest first."),
+    "backup": Listed("audit", "Run",
+        "Take a backup of the running service. The key of the credentials is not in it: keep a copy of it apart."),
+    "restore": Listed("audit", "Run",
+        "Put a backup into a new data folder. Copy the key file there too, then: bricola serve --data FOLDER"),
+    "callers": Listed("people", "People and callers", "Callers: the identities that call services."),
+    "users": Listed("people", "People and callers", "Users: people with a role and a password."),
+    "pools": Listed("backends", "Backends", "Pools: the sessions to each backend, as they are now."),
+    "discover": Listed("discovery", "Backends", "Discover: look around in a backend's database and make objects of its tables."),
+    "screens": Listed("screens", "Backends", "Screen flows: their films, and whether the host still looks like them."),
+    "credentials": Listed("credentials", "Backends", "Credentials: secrets that Bricola presents to backends; never shown."),
+}
+
+
+def load_module(module: str) -> dict[str, Any]:
+    """The commands that a module defines."""
+    app = typer.Typer()
+    app.callback()(lambda: None)  # so that a single command is a command of a group too
+    importlib.import_module(f"bricola.cli.{module}").register(app)
+    group = typer.main.get_command(app)
+    assert isinstance(group, TyperGroup)
+    return dict(group.commands)
+
+
+class LazyGroup(TyperGroup):
+    """A group whose commands are loaded when they are run, or when something inside of them is asked for."""
+
+    def list_commands(self, ctx: Any) -> list[str]:
+        return [*COMMANDS, *super().list_commands(ctx)]
+
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:
+        """What the list shows: a name with its words."""
+        listed = COMMANDS.get(cmd_name)
+        if listed is None or cmd_name in self.commands:
+            return super().get_command(ctx, cmd_name)
+        shown = TyperCommand(cmd_name, help=listed.words)
+        shown.rich_help_panel = listed.panel
+        return shown
+
+    def resolve_command(self, ctx: Any, args: list[str]) -> tuple[Any, Any, list[str]]:
+        """What is run."""
+        listed = COMMANDS.get(args[0]) if args else None
+        if listed is not None and args[0] not in self.commands:
+            self.commands.update(load_module(listed.module))
+        return super().resolve_command(ctx, args)
