@@ -46,9 +46,10 @@ def accounts() -> dict[str, Account]:
 
 
 @asynccontextmanager
-async def demo_host(kind: str, registry: Path, **behaviour: Any) -> AsyncIterator[tuple[HostServer, int]]:
+async def demo_host(kind: str, registry: Path, known: dict[str, Account] | None = None,
+                    **behaviour: Any) -> AsyncIterator[tuple[HostServer, int]]:
     """One of the demo's hosts, and its port."""
-    server = new_server(kind, registry, accounts(), Behaviour(**behaviour))
+    server = new_server(kind, registry, known or accounts(), Behaviour(**behaviour))
     port = await server.start()
     try:
         yield server, port
@@ -80,13 +81,13 @@ async def pool_to(backend: BackendDefinition, *ports: int, secrets: Passwords | 
         await asyncio.sleep(0)
 
 
-def handler_of(service: str, pool: Pool[Any], catalogue: Catalogue = CATALOGUE) -> Callable[[dict[str, Any]], Any]:
+def handler_of(service: str, pool: Pool[Any], catalogue: Catalogue = CATALOGUE) -> Callable[..., Any]:
     """The handler of a service's only operation."""
     definition = catalogue.find_service(service)
     assert definition is not None
     operation = resolve_service(definition, catalogue).operations[0]
     handle = compile_flow(operation, operation.source, pool)
-    return lambda values: handle(Call(), values)
+    return lambda values, call=None: handle(call or Call(), values)
 
 
 def backend_of(name: str) -> BackendDefinition:

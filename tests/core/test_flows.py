@@ -18,7 +18,9 @@ from bricola.demo.hosts.records import BerthFile, LedgerFile
 from tests.core.terminals import (
     CATALOGUE,
     PASSWORD,
+    USER,
     Passwords,
+    accounts,
     backend_of,
     demo_host,
     handler_of,
@@ -105,6 +107,27 @@ async def test_a_session_that_the_host_ended_signs_on_again(registry: Path) -> N
         await call({**ALL, "maxRows": 1})
         await until(lambda: pool._idle[0].session.screen.lines[0][1:7] == "LKM000" if pool._idle else False)
         assert pool._idle[0].session.screen.lines[0][1:7] == "LKM000"  # the host signed it off
+        assert len((await call({**ALL, "maxRows": 20}))["passage"]) == 20
+        assert pool.statistics()["connections_num"] == 1
+
+
+class Rotating(Passwords):
+    """A credential that is rotated."""
+
+    def rotate(self, value: str) -> None:
+        self._value = value
+
+
+async def test_a_session_that_signs_on_again_presents_the_secret_of_now(registry: Path) -> None:
+    """Idle sessions that the host signed off came back with the password of before a rotation; a real host locks the account."""
+    secrets, known = Rotating(), accounts()
+    async with demo_host("ledger", registry, known, idle_seconds=1.0) as (_, port), \
+            pool_to(backend_of("ledger"), port, secrets=secrets, max_size=1, check_after=600) as pool:
+        call = handler_of("LockLedger", pool)
+        await call({**ALL, "maxRows": 1})
+        await until(lambda: pool._idle[0].session.screen.lines[0][1:7] == "LKM000" if pool._idle else False)
+        known[USER].password = "WEIR4711"  # the host's side of the rotation, then ours
+        secrets.rotate("WEIR4711")
         assert len((await call({**ALL, "maxRows": 20}))["passage"]) == 20
         assert pool.statistics()["connections_num"] == 1
 

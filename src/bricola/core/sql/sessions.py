@@ -80,12 +80,13 @@ async def read(pool: DatabasePool, call: Call, sql: str, parameters: Sequence[An
     `at_once` is for what an index should serve: it runs on the caller's own thread where the kind of session can."""
     attempt = 1
     while True:
+        within = call.seconds_left(pool.now(), NO_LIMIT)
         session = pool.take(call) or await pool.borrow(call)
         broken = True
         try:
             rows = session.rows_at_once(sql, parameters) if at_once else None
             if rows is None:
-                rows = await session.rows(sql, parameters, call.seconds_left(pool.now(), NO_LIMIT))
+                rows = await session.rows(sql, parameters, within)
             broken = False
             return rows
         except SessionLostError:
