@@ -8,6 +8,7 @@ import typer
 from bricola.cli.connection import Json
 from bricola.cli.output import out, print_json
 from bricola.core.problems import Problem, ProblemError
+from bricola.server.logs import LogFormat, LogLevel, set_up_logs
 
 if TYPE_CHECKING:
     from bricola.server.bricola import Bricola
@@ -27,6 +28,8 @@ def register(app: typer.Typer) -> None:
         organisation: Annotated[str, typer.Option(help="Name shown in the console.")] = "",
         key_file: Annotated[Path | None, typer.Option(help="Key of the credentials; in the data folder when left out, unless "
                                                       "the environment variable BRICOLA_KEY holds it.")] = None,
+        log_level: Annotated[LogLevel, typer.Option(help="How much is written down, on standard error.")] = LogLevel.INFO,
+        log_format: Annotated[LogFormat, typer.Option(help="For people, as JSON, or by where it goes.")] = LogFormat.AUTO,
         as_json: Json = False,
     ) -> None:
         """Run the service until it is stopped."""
@@ -48,6 +51,7 @@ def register(app: typer.Typer) -> None:
             if setup is not None:
                 out.print(f"No user yet. Make the first one, once, at:\n  {setup}")
 
+        set_up_logs(log_level, log_format)
         serve(Settings(data, host, port, public, organisation, key_file), ready)
 
     @app.command("demo", rich_help_panel=panel)

@@ -23,6 +23,7 @@ from bricola.core.problems import Problem, ProblemError
 from bricola.demo.hosts.running import HostPlan, HostProcesses, make_accounts
 from bricola.demo.registry import make_registry
 from bricola.server.bricola import Bricola
+from bricola.server.logs import LogLevel, set_up_logs
 from bricola.server.main import serve
 from bricola.server.settings import Settings
 
@@ -102,6 +103,7 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
         else:
             _announce(facts, remember)
 
+    set_up_logs(LogLevel.WARNING)
     try:
         serve(Settings(data, port=port, organisation=ORGANISATION), ready)
     finally:

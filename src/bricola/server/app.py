@@ -18,7 +18,7 @@ from bricola.server import pages
 from bricola.server.api import callers, definitions, operations, services, sessions
 from bricola.server.bricola import Bricola
 from bricola.server.gateway import Gateway
-from bricola.server.metrics import write_metrics
+from bricola.server.metrics import CONTENT_TYPE
 
 _PROBLEM_TYPE = "application/problem+json"
 _SECRET_FIELDS = {"secret", "password", "certificate", "code"}  # of requests; what was wrong in them is never repeated
@@ -101,8 +101,8 @@ def _add_health(app: FastAPI, bricola: Bricola) -> None:
                             503 if down else 200)
 
     @app.get("/metrics", include_in_schema=False)
-    async def metrics() -> PlainTextResponse:
-        return PlainTextResponse(write_metrics(bricola), media_type="text/plain; version=0.0.4; charset=utf-8")
+    async def metrics() -> Response:
+        return Response(bricola.metrics.text(), media_type=CONTENT_TYPE)
 
 
 def _add_console(app: FastAPI) -> None:

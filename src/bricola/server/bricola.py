@@ -2,16 +2,18 @@
 
 import asyncio
 import itertools
-import logging
 import secrets
 import time
 from collections.abc import Awaitable, Callable, Sequence
+
+import structlog
 
 from bricola.core.calls.idempotency import Idempotency
 from bricola.core.definitions.model import segment_of
 from bricola.core.problems import ProblemError
 from bricola.core.serving.pipeline import Pipeline
 from bricola.server.kinds.kind import KindServer
+from bricola.server.metrics import Metrics
 from bricola.server.ports.calls import Calls, StoredRequests
 from bricola.server.ports.changes import Changes, Topic
 from bricola.server.ports.credentials import Credentials
@@ -24,7 +26,7 @@ from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
 from bricola.server.usecases.bringing_up import bring_up, places_in_force
 
-log = logging.getLogger("bricola.service")
+log = structlog.stdlib.get_logger("bricola.service")
 
 _ROUND_SECONDS = 5.0
 
@@ -44,7 +46,8 @@ class Bricola:
     def __init__(self, settings: Settings, kinds: Sequence[KindServer] = ()) -> None:
         self.settings = settings
         self.kinds: Sequence[KindServer] = tuple(kinds)
-        self.storage = Storage(settings.data)
+        self.metrics = Metrics()
+        self.storage = Storage(settings.data, self.metrics.count)
         try:
             self.credentials = Credentials(self.storage, settings.key_file or settings.data / "bricola.key")
         except BaseException:
@@ -55,6 +58,7 @@ class Bricola:
         self.releases = Releases(self.storage, self.drafts)
         self.films = Films(self.storage)
         self.places = Places(settings.data, self.credentials.vault, self.films)
+        self.metrics.follow(self)
         self.people = People(self.storage)
         self.calls = Calls(self.storage)
         self.requests = StoredRequests(self.storage)
@@ -74,6 +78,7 @@ class Bricola:
         await self.people.start()
         for environment, service, version in await places_in_force(self):
             await bring_up(self, environment, service, version)
+        log.info("service is up", data=str(self.settings.data), services=len(self.places.services()), down=len(self.places.down_places()))
         self._keeping = asyncio.create_task(self._keep_house())
 
     async def _keep_house(self) -> None:
@@ -83,7 +88,7 @@ class Bricola:
             try:
                 await self._round()
             except ProblemError as error:  # the store may be locked or full for a while; the next round tries again
-                log.warning("housekeeping waits: %s", error)
+                log.warning("housekeeping waits", problem=str(error))
             except Exception:
                 log.exception("housekeeping failed")
 
@@ -100,11 +105,13 @@ class Bricola:
             if running is not None and not running.done():
                 continue  # a slow host must not hold up the rest
             if running is not None and not running.cancelled() and (failure := running.exception()):
-                log.error("what is done by itself for %s failed", kind.kind.word, exc_info=failure)
+                log.error("a chore failed", kind=kind.kind.word, exc_info=failure)
             self._chores[kind.kind.word] = asyncio.ensure_future(_await(kind.chore(self)))
         await self.requests.prune(time.time())
         for one in self.drafts.catalogue.environments():
-            await self.calls.prune(one.name, time.time() - one.records.keep_days * 86_400)
+            dropped = await self.calls.prune(one.name, time.time() - one.records.keep_days * 86_400)
+            if dropped:
+                log.info("old call records are dropped", environment=one.name, records=dropped, keep_days=one.records.keep_days)
 
     async def note_uses(self) -> None:
         """Write down when tokens and credentials were used last."""
@@ -118,9 +125,10 @@ class Bricola:
         try:
             await self.note_uses()
         except ProblemError as error:
-            log.warning("the last uses of tokens and credentials are not written down: %s", error)
+            log.warning("the last uses of tokens and credentials are not written down", problem=str(error))
         await self.places.close()
         self.storage.close()
+        log.info("service is stopped")
 
 
 async def _await(work: Awaitable[None]) -> None:

@@ -3,13 +3,15 @@
 A record is in the file at most FLUSH_SECONDS after its call; a crash of the machine loses no more than that.
 """
 
-import logging
 import sqlite3
 import threading
 from collections import Counter
+from collections.abc import Callable
 from itertools import chain
 from pathlib import Path
 from typing import Any
+
+import structlog
 
 from bricola.core.calls.call import Picture
 from bricola.core.serving.pipeline import CallRecord
@@ -29,13 +31,15 @@ _COUNT = ("INSERT INTO call_minute VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE 
           " faults = faults + excluded.faults")
 _COUNT_LATENCY = "INSERT INTO call_latency VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET calls = calls + excluded.calls"
 
-log = logging.getLogger("bricola.calls")
+log = structlog.stdlib.get_logger("bricola.calls")
 
 
 class CallWriter:
     """Takes records without blocking; a thread writes them, a transaction a batch."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, counted: Callable[[CallRecord], None] = lambda record: None) -> None:
+        """`counted` is told of every call once, kept or not, by the thread that writes."""
+        self._tell = counted
         self._db = open_database(path, "calls", durable=False)
         self._pending: list[CallRecord] = []
         self._counted: list[CallRecord] = []  # for the totals only: their environment keeps no record of them
@@ -43,8 +47,6 @@ class CallWriter:
         self._unrolled: list[CallRecord] = []  # not kept, and still to be counted in the minutes
         self._pictures: list[tuple[str, str, float, str, str]] = []
         self._lost = 0
-        # Calls and microseconds since the start by (environment, service, operation, result), for metrics.
-        self.totals: dict[tuple[str, str, str, str], tuple[int, int]] = {}
         self._stop = threading.Event()
         self._flushing = threading.Lock()
         self._thread = threading.Thread(target=self._run, name="call-writer", daemon=True)
@@ -63,9 +65,7 @@ class CallWriter:
             new, self._pending = self._pending, []
             counted, self._counted = self._counted, []
             for one in chain(new, counted):
-                key = (one.environment, one.service, one.operation, one.result)
-                count, micros = self.totals.get(key, (0, 0))
-                self.totals[key] = (count + 1, micros + one.micros)
+                self._tell(one)
             batch, self._unwritten = self._unwritten + new, []
             unkept, self._unrolled = self._unrolled + counted, []
             if not batch and not unkept:
@@ -85,7 +85,7 @@ class CallWriter:
                     self._db.execute("ROLLBACK")
                 self._lost += max(0, len(batch) - _MOST_PENDING)
                 self._unwritten, self._unrolled = batch[-_MOST_PENDING:], unkept[-_MOST_PENDING:]
-                log.error("call records cannot be written (%s); %d wait, %d lost", error, len(self._unwritten), self._lost)
+                log.error("call records cannot be written", problem=str(error), waiting=len(self._unwritten), lost=self._lost)
 
     def _roll_up(self, batch: list[CallRecord]) -> None:
         """Count the calls of each minute, in the transaction that writes them."""

@@ -9,9 +9,10 @@ own transaction, where the binding names a table for marks; without one the call
 import asyncio
 import hashlib
 import json
-import logging
 from collections.abc import Awaitable, Callable
 from typing import NamedTuple, Protocol
+
+import structlog
 
 from bricola.core.calls.call import Call
 from bricola.core.calls.marks import RequestMark
@@ -20,7 +21,7 @@ from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import OperationShape, Values
 
-log = logging.getLogger("bricola.calls")
+log = structlog.stdlib.get_logger("bricola.calls")
 
 MOST_ID = 255  # characters
 OUTCOME_UNKNOWN = "write.outcome-unknown"
@@ -112,17 +113,17 @@ class Idempotency:
                 await self._log.forget(key)
             raise
         else:
-            await self._finish(key, mark.answer(answer))
+            await self._finish(key, call, mark.answer(answer))
             return answer
         finally:
             self._running.pop(key, None)
             done.set_result(None)
 
-    async def _finish(self, key: RequestKey, answer: str) -> None:
+    async def _finish(self, key: RequestKey, call: Call, answer: str) -> None:
         try:
             await self._log.finish(key, answer)
         except ProblemError as error:  # it is stored in the backend; a repeat will be told that it began
-            log.error("the answer of the request %s could not be remembered: %s", key.id, error)
+            log.error("the answer of a request could not be remembered", call=call.id, request=key.id, problem=str(error))
 
 
 def _mark_id(key: RequestKey, digest: str) -> str:

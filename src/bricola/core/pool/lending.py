@@ -10,11 +10,12 @@ passed.
 
 import asyncio
 import contextlib
-import logging
 import random
 from collections import deque
 from collections.abc import AsyncIterator, Callable, Coroutine
 from typing import Any, Generic
+
+import structlog
 
 from bricola.core.calls.call import Call
 from bricola.core.definitions.engines.places import Endpoint
@@ -25,7 +26,7 @@ from bricola.core.pool.sessions import Held, PoolStatistics, S, SessionKind, sto
 from bricola.core.pool.states import KEEPING, NOT_LENDING, PoolState, SessionState
 from bricola.core.problems import Kind, Problem, ProblemError
 
-log = logging.getLogger("bricola.pools")
+log = structlog.stdlib.get_logger("bricola.pools")
 
 _JITTER = 0.1  # a session lives up to this share shorter, so that those opened together do not all end together
 _LIMIT_SECONDS = 1.0  # for asking a backend how many sessions it allows, which is good to know and no more
@@ -281,12 +282,13 @@ class Lender(Generic[S]):
             state.connect_errors += 1
             self._count.connections_errors += 1
             error = self._as_problem(failure)
-            self.endpoints.failed(state, self._clock(), error.problem.inner or error.problem.message)
+            self._failed(state, error.problem.inner or error.problem.message)
             raise error from None
         now = self._clock()
         state.connect_seconds = now - began
         self._count.connections_ms += (now - began) * 1000
-        self.endpoints.succeeded(state, now)
+        self._succeeded(state, now)
+        log.debug("session is open", pool=self.name, session=held.number, endpoint=state.name, ms=round((now - began) * 1000, 1))
         held.opened = held.used = now
         held.expires = now + self._settings.max_lifetime * (1 - _JITTER * self._chance())
         held.check_at = now + self._settings.check_after
@@ -297,6 +299,17 @@ class Lender(Generic[S]):
                     self.backend_limit = await self._kind.most_sessions(session)
         return session
 
+    def _failed(self, state: EndpointState, reason: str) -> None:
+        before = state.circuit
+        self.endpoints.failed(state, self._clock(), reason)
+        if state.circuit is Circuit.OPEN and before is not Circuit.OPEN:
+            log.warning("breaker opens", pool=self.name, endpoint=state.name, failures=state.failures, pause=state.pause, reason=reason)
+
+    def _succeeded(self, state: EndpointState, now: float) -> None:
+        if state.circuit is not Circuit.CLOSED:
+            log.info("breaker closes", pool=self.name, endpoint=state.name)
+        self.endpoints.succeeded(state, now)
+
     def _as_problem(self, failure: Exception) -> ProblemError:
         if isinstance(failure, ProblemError):
             return failure
@@ -304,7 +317,7 @@ class Lender(Generic[S]):
             return ProblemError(Problem(
                 "backend.slow", "The backend of this service did not accept a session in time.", Kind.BACKEND,
                 expected=f"within {self._settings.connect_timeout:g} s", inner=f"{self.name}: it accepted and did not answer in time"))
-        log.exception("a session of %s cannot be opened", self.name, exc_info=failure)
+        log.exception("a session cannot be opened", pool=self.name, exc_info=failure)
         return ProblemError(Problem("backend.failed", "No session to the backend of this service can be opened.", Kind.BACKEND,
                                     inner=f"{self.name}: {failure!r}"))
 
@@ -323,7 +336,7 @@ class Lender(Generic[S]):
         if alive:
             held.alive = now = self._clock()
             held.check_at = now + self._settings.check_after
-            self.endpoints.succeeded(self.endpoints.state(held.endpoint), now)
+            self._succeeded(self.endpoints.state(held.endpoint), now)
         return alive
 
     def _lose(self, held: Held[S]) -> None:
@@ -331,7 +344,8 @@ class Lender(Generic[S]):
         self._count.connections_lost += 1
         state = self.endpoints.state(held.endpoint)
         state.lost += 1
-        self.endpoints.failed(state, self._clock(), "a session was lost")
+        log.warning("session is lost", pool=self.name, session=held.number, endpoint=state.name, call=held.call.id if held.call else "")
+        self._failed(state, "a session was lost")
         for other in self._idle:
             if other.endpoint == held.endpoint:
                 other.check_at = 0.0

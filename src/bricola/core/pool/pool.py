@@ -5,11 +5,12 @@ happens by itself every second: retire the old and the idle, keep some warm, che
 """
 
 import asyncio
-import logging
 import random
 from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
+
+import structlog
 
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import PoolSettings
@@ -20,7 +21,7 @@ from bricola.core.pool.sessions import Held, S, SessionKind, stopped
 from bricola.core.pool.states import PoolState, SessionState
 from bricola.core.problems import ProblemError
 
-log = logging.getLogger("bricola.pools")
+log = structlog.stdlib.get_logger("bricola.pools")
 
 _TENDING_PERIOD = 1.0  # seconds between looks at what is too old, too idle, too few or unchecked
 
@@ -46,6 +47,7 @@ class Pool(Lender[S]):
     def stop(self, cut: bool = False) -> None:
         """Lend nothing more. Sessions in use end with their calls, or at once with `cut`."""
         self._state = PoolState.STOPPED
+        log.info("pool is stopped", pool=self.name, cut=cut)
         self._fail_waiting(stopped(self.name, PoolState.STOPPED))
         self._close_idle()
         for held in self._lent.values():
@@ -56,6 +58,7 @@ class Pool(Lender[S]):
     def recycle(self) -> None:
         """Renew every session: the idle now, those in use when they come back."""
         self._generation += 1
+        log.info("pool is recycled", pool=self.name)
         self._close_idle()
         for held in self._lent.values():
             held.state = SessionState.DRAINING
@@ -154,7 +157,7 @@ class Pool(Lender[S]):
             except ProblemError:
                 pass  # counted against its endpoint; the next call will say why, and the next look tries again
             except Exception:
-                log.exception("tending the pool %s failed", self.name)
+                log.exception("tending a pool failed", pool=self.name)
             await asyncio.sleep(_TENDING_PERIOD)
 
     async def _tend_once(self, now: float) -> None:
@@ -162,6 +165,7 @@ class Pool(Lender[S]):
         settings = self._settings
         if settings.sleep_after is not None and not self._lent and now - self._asked >= settings.sleep_after:
             self._state = PoolState.ASLEEP
+            log.info("pool falls asleep", pool=self.name)
             self._close_idle()
             return
         for held in list(self._idle):

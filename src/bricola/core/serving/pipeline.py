@@ -4,10 +4,11 @@ SOAP 1.1, SOAP 1.2 and REST differ in how they decode and encode, and in nothing
 step of something larger) enters with a caller that is known already, and is authorised, limited and recorded like any other.
 """
 
-import logging
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NamedTuple, Protocol
+
+import structlog
 
 from bricola.core.calls.call import Call, Picture, PictureError
 from bricola.core.calls.callers import ANONYMOUS, Caller, Callers, no_identity
@@ -20,7 +21,7 @@ from bricola.core.serving.faces import Face, Request, RestFace, SoapFace, named_
 from bricola.core.serving.live import LiveOperation, LiveService
 from bricola.core.shapes.model import Values
 
-log = logging.getLogger("bricola.calls")
+log = structlog.stdlib.get_logger("bricola.calls")
 
 
 class CallRecord(NamedTuple):
@@ -192,7 +193,7 @@ class Pipeline:
         if isinstance(exception, ProblemError):
             error = exception
         else:
-            log.exception("call %s failed inside", call.id)
+            log.exception("a call failed inside", call=call.id, operation=call.operation)
             error = ProblemError(Problem("internal.error", "The service made a mistake of its own.", Kind.INTERNAL,
                                          mend=f"Give the call number {call.id} to the people who run the service.",
                                          inner=repr(exception)))

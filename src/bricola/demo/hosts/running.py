@@ -1,7 +1,6 @@
 """The simulated hosts as processes of their own beside the demo's service: started, kept up, and stopped with it."""
 
 import json
-import logging
 import os
 import secrets
 import subprocess
@@ -11,7 +10,9 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
-log = logging.getLogger("bricola.demo")
+import structlog
+
+log = structlog.stdlib.get_logger("bricola.demo")
 
 _BACK_AFTER = 8.0  # seconds after which a host that ended is started again
 _LOOK_EVERY = 0.5
@@ -92,7 +93,7 @@ class HostProcesses:
                         self._await(self._plans[name], self._begin(self._plans[name], self.ports[name]))
                         del self._ended[name]
                     except OSError as error:
-                        log.warning("%s", error)
+                        log.warning("a host does not start again", problem=str(error))
                         self._ended[name] = time.monotonic()
 
 

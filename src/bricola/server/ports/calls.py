@@ -33,8 +33,8 @@ class Calls:
     async def picture(self, call: str) -> dict[str, Any] | None:
         return await self._storage.calls(calls.picture_of, call)
 
-    async def prune(self, environment: str, before: float) -> None:
-        await self._storage.prune_calls(calls.prune, environment, before)
+    async def prune(self, environment: str, before: float) -> int:
+        return await self._storage.prune_calls(calls.prune, environment, before)
 
 
 class StoredRequests:

@@ -2,7 +2,6 @@
 
 import asyncio
 import itertools
-import logging
 import time
 from collections.abc import AsyncIterator, Iterator, Sequence
 from contextlib import asynccontextmanager
@@ -10,6 +9,8 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
+
+import structlog
 
 from bricola.adapters.engines import DOORS
 from bricola.adapters.engines.door import Surroundings
@@ -28,7 +29,7 @@ from bricola.store import releases
 from bricola.store.database import Db
 from bricola.store.releases import StoredRetirement
 
-log = logging.getLogger("bricola.places")
+log = structlog.stdlib.get_logger("bricola.places")
 
 AnyPool = Pool[Any]
 Place = tuple[str, str]  # environment, and the service's segment of the address
@@ -168,16 +169,18 @@ class Places:
         if retirement is not None:
             parts = [(replace(one, notice=retirement.notice, _contracts={}), share) for one, share in parts]
         self._live[environment, segment] = LivePlace(tuple(parts), spread(parts), retirement)
+        log.info("service answers", service=segment, environment=environment, releases={str(one.release): share for one, share in parts})
         self._down.pop((environment, segment), None)
         self._retire_moved(environment)
 
     def mark_down(self, environment: str, segment: str, error: ProblemError) -> None:
         if (environment, segment) not in self._down:  # it is tried again and again; once is enough for the log
-            log.error("%s in %s does not answer: %s", segment, environment, error)
+            log.error("service does not answer", service=segment, environment=environment, problem=str(error), inner=error.problem.inner)
         self._live.pop((environment, segment), None)
         self._down[environment, segment] = error
 
     def remove(self, environment: str, segment: str) -> None:
+        log.info("service is taken away", service=segment, environment=environment)
         self._live.pop((environment, segment), None)
         self._down.pop((environment, segment), None)
 

@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar
 
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.serving.pipeline import CallRecord
 from bricola.store.calls import CallWriter
 from bricola.store.database import Db, open_database, open_reader
 from bricola.store.lock import FolderLock
@@ -73,15 +74,16 @@ class _Readers:
 class Storage:
     """Runs store functions: `read` and `calls` beside everything, `write` and `request` one after the other, each in one transaction.
 
-    The folder belongs to this process until `close`. Raises ProblemError when it is another's, or when a store cannot be opened."""
+    `counted` is told of every call. The folder belongs to this process until `close`. Raises ProblemError when it is another's, or when
+    a store cannot be opened."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, counted: Callable[[CallRecord], None] = lambda record: None) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         self.lock = FolderLock(folder)
         try:
             self._main = open_database(folder / "bricola.db", "main", durable=True)
             self._requests = open_database(folder / "bricola.db", "main", durable=True)
-            self.writer = CallWriter(folder / "calls.db")
+            self.writer = CallWriter(folder / "calls.db", counted)
         except BaseException:
             self.lock.release()
             raise

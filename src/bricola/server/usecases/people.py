@@ -6,6 +6,7 @@ import secrets
 from datetime import UTC, datetime, timedelta
 from typing import Any, Protocol
 
+import structlog
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
@@ -26,6 +27,7 @@ class Ports(Protocol):
     people: People
 
 
+log = structlog.stdlib.get_logger("bricola.people")
 ROLES = ("viewer", "operator", "integrator", "admin")  # each may do what the ones before may
 SESSION = timedelta(hours=12)
 TOKEN = timedelta(days=90)
@@ -139,9 +141,11 @@ async def sign_in(ports: Ports, name: str, password: str, peer: str = "") -> Sto
         user = None
     if user is None:
         throttle.failed(name, peer)
+        log.warning("sign-in is refused", user=name, peer=peer)
         raise ProblemError(Problem("user.password", "The name or the password is wrong.", Kind.IDENTITY,
                                    mend="Try again, or ask an admin for a new password."))
     throttle.succeeded(name, peer)
+    log.info("signed in", user=name, role=user.role, peer=peer)
     return user
 
 

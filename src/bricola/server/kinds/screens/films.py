@@ -1,12 +1,13 @@
 """Films of screen flows: made on a live host, held against it later, and told what moved."""
 
 import asyncio
-import logging
 import time
 from collections.abc import Callable
 from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 from typing import Any, Protocol
+
+import structlog
 
 from bricola.adapters.engines.terminals.sessions import SocketTerminal, TerminalKind
 from bricola.core.definitions.catalogue import Catalogue
@@ -37,7 +38,7 @@ class Ports(Protocol):
     films: Films
 
 
-log = logging.getLogger("bricola.screens")
+log = structlog.stdlib.get_logger("bricola.screens")
 _OPENING_SECONDS = 15.0
 
 
@@ -225,7 +226,8 @@ async def check_due(ports: Ports) -> None:
             if last is None or datetime.fromisoformat(last) <= oldest:
                 for one in await check(ports, place.name, flow):
                     if not one["passed"]:
-                        log.warning("the screens of %s in %s are not as filmed: %s", flow, place.name, one["moved"] or one["stopped"])
+                        log.warning("the screens are not as filmed", flow=flow, environment=place.name, moved=one["moved"],
+                                    stopped=one["stopped"])
 
 
 async def _walk(ports: Ports, source: ResolvedFlow, place: EnvironmentDefinition,
