@@ -1,5 +1,5 @@
 # The two commands of a fresh machine: `make demo` and `make test`.
-.PHONY: setup demo test check bench lock
+.PHONY: setup demo test check bench api lock
 
 setup:
 	@scripts/setup.sh
@@ -8,6 +8,7 @@ demo: setup
 	@.venv/bin/bricola demo
 
 test: setup check
+	cd console && npm run --silent test
 	.venv/bin/pytest -n auto --dist loadfile
 
 check: setup
@@ -15,6 +16,7 @@ check: setup
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 	.venv/bin/python scripts/check_names.py
+	.venv/bin/python -m bricola.server.api.document | diff -q - console/src/api/openapi.json >/dev/null || { echo "The API changed: run make api, and commit console/src/api/openapi.json"; exit 1; }
 	cd console && npm run --silent lint && npm run --silent typecheck
 
 bench: setup
@@ -24,6 +26,11 @@ bench: setup
 	.venv/bin/python bench/calls.py
 	.venv/bin/python bench/screens.py
 	.venv/bin/python bench/walk.py
+
+# After a change of the management API: the document that the console's types are made from, and those types.
+api:
+	.venv/bin/python -m bricola.server.api.document > console/src/api/openapi.json
+	cd console && npm run --silent types
 
 # After a change of the dependencies in pyproject.toml.
 lock: setup

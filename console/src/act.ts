@@ -2,7 +2,12 @@
 import { useState } from "react";
 import { ProblemError, type Problem } from "./api";
 
-export interface Act { busy: boolean; problems: Problem[]; run: (work: () => Promise<void>) => Promise<boolean>; clear: () => void }
+export interface Act {
+  busy: boolean;
+  problems: Problem[];
+  run: (work: () => Promise<void>) => Promise<boolean>;
+  clear: () => void;
+}
 
 export function useAct(): Act {
   const [busy, setBusy] = useState(false);

@@ -1,7 +1,9 @@
 /** Signed in or not, and which page. */
 import { lazy, Suspense, useCallback, useEffect, useState } from "react";
-import { Route, Switch } from "wouter";
+import { Route, Switch, useLocation } from "wouter";
 import { ask, ProblemError, type Person } from "./api";
+import { ROUTES } from "./kinds";
+import { Boundary } from "./boundary";
 import { Problems } from "./parts/controls";
 import { Session } from "./session";
 import { Shell } from "./shell";
@@ -14,15 +16,12 @@ const ReleasesPage = lazy(() => import("./pages/releases"));
 const PoolsPage = lazy(() => import("./pages/pools"));
 const AccessPage = lazy(() => import("./pages/access"));
 const DefinitionsPage = lazy(() => import("./pages/definitions"));
-const ObjectsPage = lazy(() => import("./pages/objects"));
-const DatabasePage = lazy(() => import("./pages/database"));
-const ScreensPage = lazy(() => import("./pages/screens"));
-const RecordPage = lazy(() => import("./pages/record"));
 const CallsPage = lazy(() => import("./pages/calls"));
 
 export function App() {
   const [person, setPerson] = useState<Person | null>();
   const [error, setError] = useState<ProblemError>();
+  const [path] = useLocation();
   const look = useCallback(() => {
     ask<Person>("GET", "/session").then(setPerson, (failure: unknown) => {
       if (failure instanceof ProblemError && failure.status === 401) setPerson(null);
@@ -30,32 +29,49 @@ export function App() {
     });
   }, []);
   useEffect(look, [look]);
-  if (error && person === undefined) return <div className="p-6"><Problems problems={error.problems} /></div>;
+  if (error && person === undefined)
+    return (
+      <div className="p-6">
+        <Problems problems={error.problems} />
+      </div>
+    );
   if (person === undefined) return null;
-  if (person === null) return <Suspense><Entrance onEnter={look} /></Suspense>;
+  if (person === null)
+    return (
+      <Suspense>
+        <Entrance onEnter={look} />
+      </Suspense>
+    );
   return (
     <Session.Provider value={person}>
       <Shell onLeave={() => setPerson(null)}>
-        <Suspense>
-          <Switch>
-            <Route path="/services/:name">{({ name }) => <ServicePage name={decodeURIComponent(name)} />}</Route>
-            <Route path="/tests" component={BenchPage} />
-            <Route path="/releases" component={ReleasesPage} />
-            <Route path="/pools" component={PoolsPage} />
-            <Route path="/access" component={AccessPage} />
-            <Route path="/definitions/objects" component={ObjectsPage} />
-            <Route path="/definitions/database" component={DatabasePage} />
-            <Route path="/definitions" component={DefinitionsPage} />
-            <Route path="/screens/record" component={RecordPage} />
-            <Route path="/screens" component={ScreensPage} />
-            <Route path="/calls" component={CallsPage} />
-            <Route path="/" component={OverviewPage} />
-            <Route>
-              <div className="px-5 py-4"><h1 className="text-[20px] leading-6 font-semibold">There is nothing at this address</h1>
-                <p className="mt-1"><a className="act underline" href="/">Go to the overview</a></p></div>
-            </Route>
-          </Switch>
-        </Suspense>
+        <Boundary key={path}>
+          <Suspense>
+            <Switch>
+              <Route path="/services/:name">{({ name }) => <ServicePage name={decodeURIComponent(name)} />}</Route>
+              <Route path="/tests" component={BenchPage} />
+              <Route path="/releases" component={ReleasesPage} />
+              <Route path="/pools" component={PoolsPage} />
+              <Route path="/access" component={AccessPage} />
+              {ROUTES.map((one) => (
+                <Route key={one.path} path={one.path} component={one.page} />
+              ))}
+              <Route path="/definitions" component={DefinitionsPage} />
+              <Route path="/calls" component={CallsPage} />
+              <Route path="/" component={OverviewPage} />
+              <Route>
+                <div className="px-5 py-4">
+                  <h1 className="text-[20px] leading-6 font-semibold">There is nothing at this address</h1>
+                  <p className="mt-1">
+                    <a className="act underline" href="/">
+                      Go to the overview
+                    </a>
+                  </p>
+                </div>
+              </Route>
+            </Switch>
+          </Suspense>
+        </Boundary>
       </Shell>
     </Session.Provider>
   );

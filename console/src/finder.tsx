@@ -3,24 +3,51 @@ import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { useLocation } from "wouter";
 import type { ServiceRow } from "./api";
+import type { Spot } from "./kinds/kind";
 import { within } from "./lens";
 
-export function Finder({ open, onOpenChange, services, view }: { open: boolean; onOpenChange: (open: boolean) => void; services: ServiceRow[]; view: string }) {
+export function Finder({
+  open,
+  onOpenChange,
+  services,
+  spots,
+  view,
+}: {
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  services: ServiceRow[];
+  spots: Spot[];
+  view: string;
+}) {
   const [, go] = useLocation();
   const [words, setWords] = useState("");
   const [at, setAt] = useState(0);
   const places = [
-    { word: "Overview", path: "/" }, { word: "Test bench", path: "/tests" }, { word: "Calls", path: "/calls" },
-    { word: "Releases", path: "/releases" }, { word: "Pools", path: "/pools" }, { word: "Definitions as text", path: "/definitions" }, { word: "Objects", path: "/definitions/objects" }, { word: "Tables of a database", path: "/definitions/database" },
-    { word: "Callers", path: "/access?tab=callers" }, { word: "Credentials", path: "/access?tab=credentials" },
-    { word: "Users", path: "/access?tab=users" }, { word: "Audit trail", path: "/access?tab=audit" },
+    { word: "Overview", path: "/" },
+    { word: "Test bench", path: "/tests" },
+    { word: "Calls", path: "/calls" },
+    { word: "Releases", path: "/releases" },
+    { word: "Pools", path: "/pools" },
+    { word: "Definitions as text", path: "/definitions" },
+    ...spots,
+    { word: "Callers", path: "/access?tab=callers" },
+    { word: "Credentials", path: "/access?tab=credentials" },
+    { word: "Users", path: "/access?tab=users" },
+    { word: "Audit trail", path: "/access?tab=audit" },
     ...services.flatMap((one) => [
       { word: one.name, path: `/services/${one.name}` },
       { word: `Test ${one.name}`, path: `/tests?service=${one.name}` },
       { word: `Releases of ${one.name}`, path: `/releases?service=${one.name}` },
       { word: `Calls of ${one.name}`, path: `/calls?service=${one.name}` },
     ]),
-  ].filter((one) => words.toLowerCase().split(/\s+/).every((word) => one.word.toLowerCase().includes(word))).slice(0, 12);
+  ]
+    .filter((one) =>
+      words
+        .toLowerCase()
+        .split(/\s+/)
+        .every((word) => one.word.toLowerCase().includes(word)),
+    )
+    .slice(0, 12);
   const choose = (index: number) => {
     const place = places[index];
     if (!place) return;
@@ -33,22 +60,43 @@ export function Finder({ open, onOpenChange, services, view }: { open: boolean; 
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/25" />
-        <Dialog.Content aria-describedby={undefined} className="pop fixed top-16 left-1/2 z-40 w-[440px] -translate-x-1/2 p-2">
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="pop fixed top-16 left-1/2 z-40 w-[440px] -translate-x-1/2 p-2"
+        >
           <Dialog.Title className="sr-only">Find a place</Dialog.Title>
-          <input className="field" aria-label="Find a place" placeholder="Service or page" value={words}
-            role="combobox" aria-expanded="true" aria-controls="finder-places" aria-activedescendant={`finder-${at}`}
-            onChange={(event) => { setWords(event.target.value); setAt(0); }}
+          <input
+            className="field"
+            aria-label="Find a place"
+            placeholder="Service or page"
+            value={words}
+            role="combobox"
+            aria-expanded="true"
+            aria-controls="finder-places"
+            aria-activedescendant={`finder-${at}`}
+            onChange={(event) => {
+              setWords(event.target.value);
+              setAt(0);
+            }}
             onKeyDown={(event) => {
               if (event.key === "ArrowDown") setAt(Math.min(at + 1, places.length - 1));
               else if (event.key === "ArrowUp") setAt(Math.max(at - 1, 0));
               else if (event.key === "Enter") choose(at);
               else return;
               event.preventDefault();
-            }} />
+            }}
+          />
           <ul id="finder-places" role="listbox" aria-label="Places" className="mt-1">
             {places.map((one, index) => (
               <li key={one.path} id={`finder-${index}`} role="option" aria-selected={index === at}>
-                <button type="button" tabIndex={-1} onClick={() => choose(index)} className={`block h-7 w-full rounded-[3px] px-2 text-left ${index === at ? "bg-wash" : "hover:bg-inset"}`}>{one.word}</button>
+                <button
+                  type="button"
+                  tabIndex={-1}
+                  onClick={() => choose(index)}
+                  className={`block h-7 w-full rounded-[3px] px-2 text-left ${index === at ? "bg-wash" : "hover:bg-inset"}`}
+                >
+                  {one.word}
+                </button>
               </li>
             ))}
             {!places.length && <li className="px-2 py-1 text-ink2">Nothing matches.</li>}

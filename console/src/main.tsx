@@ -5,4 +5,11 @@ import { App } from "./app";
 import "./styles.css";
 
 const root = document.getElementById("root");
-if (root) createRoot(root).render(<StrictMode><Tooltip.Provider delayDuration={400}><App /></Tooltip.Provider></StrictMode>);
+if (root)
+  createRoot(root).render(
+    <StrictMode>
+      <Tooltip.Provider delayDuration={400}>
+        <App />
+      </Tooltip.Provider>
+    </StrictMode>,
+  );

@@ -1,45 +1,56 @@
-/** Numbers and times as the console writes them. */
+/** Numbers and times as the console writes them: by the language of the page, so that another language brings its own forms. */
 
 const SPACE = "\u00a0";
+const LANGUAGE = typeof document === "undefined" ? "en-GB" : document.documentElement.lang || "en-GB";
+
+const whole = new Intl.NumberFormat(LANGUAGE);
+const tenths = new Intl.NumberFormat(LANGUAGE, { minimumFractionDigits: 1, maximumFractionDigits: 1 });
+const day = new Intl.DateTimeFormat(LANGUAGE, { day: "numeric", month: "short" });
+const time = new Intl.DateTimeFormat(LANGUAGE, {
+  hour: "2-digit",
+  minute: "2-digit",
+  second: "2-digit",
+  hourCycle: "h23",
+});
+const minute = new Intl.DateTimeFormat(LANGUAGE, { hour: "2-digit", minute: "2-digit", hourCycle: "h23" });
+const numberRule = new Intl.PluralRules(LANGUAGE);
 
 export function took(micros: number): string {
   const ms = micros / 1000;
-  if (ms >= 1000) return `${(ms / 1000).toFixed(1)}${SPACE}s`;
-  return `${ms < 10 ? ms.toFixed(1) : Math.round(ms)}${SPACE}ms`;
+  if (ms >= 1000) return `${tenths.format(ms / 1000)}${SPACE}s`;
+  return `${ms < 10 ? tenths.format(ms) : Math.round(ms)}${SPACE}ms`;
 }
 
 export function bytes(count: number): string {
-  return count < 1000 ? `${count}${SPACE}B` : `${(count / 1000).toFixed(1)}${SPACE}kB`;
+  return count < 1000 ? `${count}${SPACE}B` : `${tenths.format(count / 1000)}${SPACE}kB`;
 }
 
 export function grouped(count: number): string {
-  return count.toLocaleString("en-GB");
+  return whole.format(count);
 }
 
-export function percent(part: number, whole: number): string {
-  return whole ? `${((part / whole) * 100).toFixed(1)}${SPACE}%` : `0${SPACE}%`;
+export function percent(part: number, of: number): string {
+  return of ? `${tenths.format((part / of) * 100)}${SPACE}%` : `0${SPACE}%`;
 }
-
-const two = (value: number) => String(value).padStart(2, "0");
 
 export function clock(moment: Date): string {
-  return `${two(moment.getHours())}:${two(moment.getMinutes())}:${two(moment.getSeconds())}`;
+  return time.format(moment);
 }
-
-const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 
 /** Hours and minutes today, else the day. */
 export function when(stamp: string | number): string {
   const moment = typeof stamp === "number" ? new Date(stamp * 1000) : new Date(stamp);
-  if (moment.toDateString() === new Date().toDateString()) return clock(moment).slice(0, 5);
-  return `${moment.getDate()} ${MONTHS[moment.getMonth()]}`;
+  return moment.toDateString() === new Date().toDateString() ? minute.format(moment) : day.format(moment);
 }
 
 /** A span in seconds: 12 s, 4 min, 3 h 20, 2 d. */
 export function span(seconds: number): string {
   if (seconds < 120) return `${seconds < 10 ? Math.round(seconds * 10) / 10 : Math.round(seconds)}${SPACE}s`;
   if (seconds < 7200) return `${Math.round(seconds / 60)}${SPACE}min`;
-  if (seconds < 172_800) return `${Math.floor(seconds / 3600)}${SPACE}h${SPACE}${two(Math.floor((seconds % 3600) / 60))}`;
+  if (seconds < 172_800) {
+    const minutes = String(Math.floor((seconds % 3600) / 60)).padStart(2, "0");
+    return `${Math.floor(seconds / 3600)}${SPACE}h${SPACE}${minutes}`;
+  }
   return `${Math.round(seconds / 86_400)}${SPACE}d`;
 }
 
@@ -54,5 +65,5 @@ export function until(stamp: string): string {
 }
 
 export function plural(count: number, one: string, many = `${one}s`): string {
-  return `${grouped(count)} ${count === 1 ? one : many}`;
+  return `${grouped(count)} ${numberRule.select(count) === "one" ? one : many}`;
 }

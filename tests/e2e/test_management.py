@@ -1,6 +1,7 @@
 """Releasing, deploying and people, through the client library, on services of their own."""
 
 import asyncio
+import re
 import sqlite3
 import threading
 import time
@@ -205,8 +206,9 @@ def test_the_bench_runs_as_the_chosen_caller_and_never_shows_a_token(client: Cli
 def test_health_and_metrics(own: Demo) -> None:
     assert httpx.get(own.url + "/healthz").text == "ok\n"
     text = httpx.get(own.url + "/metrics").text
-    assert 'bricola_service_live{environment="live",service="VesselRegistry"' in text
-    assert 'bricola_pool_size{environment="live",backend="registry"}' in text
+    assert re.search(r'^bricola_service_live\{environment="live",release="\d+",service="VesselRegistry"\} 1.0$', text, re.M)
+    assert re.search(r'^bricola_pool_size\{backend="registry",environment="live"\} \d', text, re.M)
+    assert 'bricola_call_seconds_bucket{environment="live",le="0.005"' in text
     assert httpx.get(own.url + "/api/openapi.json").json()["info"]["title"] == "Bricola management API"
     strange = httpx.get(own.url + "/api/v1/nothing")
     assert (strange.status_code, strange.headers["content-type"]) == (404, "application/problem+json")

@@ -115,9 +115,13 @@ async def _second_release(bricola: Bricola) -> None:
 async def _fill_audit(storage: Storage) -> None:
     """Leave no room for a row of the audit trail, so that a change fits on the disk and its row does not."""
     await _bound(storage, 0)
-    with pytest.raises(ProblemError, match="disk is full"):
+
+    async def add_for_ever() -> None:
         while True:
             await storage.write(stored_audit.add_entry, AUTHOR, "fill", "x", None, None)
+
+    with pytest.raises(ProblemError, match="disk is full"):
+        await add_for_ever()
 
 
 async def _bound(storage: Storage, spare: int) -> None:

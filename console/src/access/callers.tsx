@@ -8,7 +8,11 @@ import { Labelled, Panel } from "../parts/dialog";
 import { mayAtLeast, useSession } from "../session";
 import { until, when } from "../words";
 
-interface Role { role: string; grants: Record<string, string[]>; callers: string[] }
+interface Role {
+  role: string;
+  grants: Record<string, string[]>;
+  callers: string[];
+}
 
 export function Callers() {
   const admin = mayAtLeast(useSession(), "admin");
@@ -18,38 +22,194 @@ export function Callers() {
   const [editing, setEditing] = useState<Partial<CallerRow> | null>(null);
   const [made, setMade] = useState<{ caller: string; token: string; older: string | null } | null>(null);
   if (!data) return null;
-  const token = (caller: string, overlap: number | null) => act.run(async () => {
-    const found = await ask<{ token: string; older_end_at: string | null }>("POST", `/callers/${caller}/tokens`, { overlap_hours: overlap });
-    setMade({ caller, token: found.token, older: found.older_end_at });
-    reload();
-  });
-  const revoke = (caller: string, prefix: string) => act.run(async () => { await ask("DELETE", `/callers/${caller}/tokens/${prefix}`); reload(); });
+  const token = (caller: string, overlap: number | null) =>
+    act.run(async () => {
+      const found = await ask<{ token: string; older_end_at: string | null }>("POST", `/callers/${caller}/tokens`, {
+        overlap_hours: overlap,
+      });
+      setMade({ caller, token: found.token, older: found.older_end_at });
+      reload();
+    });
+  const revoke = (caller: string, prefix: string) =>
+    act.run(async () => {
+      await ask("DELETE", `/callers/${caller}/tokens/${prefix}`);
+      reload();
+    });
   const why = admin ? undefined : "Changing callers needs the role admin";
   return (
     <>
-      <div className="flex items-center gap-3 px-5 py-2"><p className="text-ink2">Identities that call services. A role that a service does not name may call nothing.</p>
-        <button type="button" className="btn btn-main ml-auto" aria-disabled={!admin} title={why} onClick={() => { if (admin) setEditing({}); }}>New caller</button></div>
-      {act.problems.length > 0 && <div className="px-5 pb-2"><Problems problems={act.problems} /></div>}
-      <table className="tbl"><thead><tr><th scope="col">Caller</th><th scope="col">Roles</th><th scope="col">Limits</th><th scope="col">Token</th><th scope="col">Expires</th><th scope="col">Last used</th><th scope="col"><span className="sr-only">Acts</span></th></tr></thead>
-        <tbody>{data.flatMap((one) => (one.tokens.length ? one.tokens : [null]).map((own, index) => (
-          <tr key={`${one.name}-${own?.prefix ?? ""}`}>
-            {index === 0 ? <><th scope="row"><span className="block font-semibold">{one.name}</span><span className="text-xs text-ink2">{one.description}</span></th><td>{one.roles.join(", ") || <span className="font-semibold text-warn">none: may call nothing</span>}</td>
-              <td className="text-ink2">{[one.networks.length ? `from ${one.networks.join(", ")}` : "", one.per_minute ? `${one.per_minute} a minute` : "", one.parallel ? `${one.parallel} at once` : ""].filter(Boolean).join("; ") || "none"}</td></> : <><th scope="row"><span className="sr-only">{one.name}</span></th><td /><td /></>}
-            <td className="font-mono text-[12.5px]">{own ? `${own.prefix}…` : "no token"}</td><td className={own?.expires_at && until(own.expires_at) === "expired" ? "text-bad" : ""}>{own ? (own.expires_at ? until(own.expires_at) : <span className="text-ink3">never</span>) : ""}</td>
-            <td>{own ? (own.last_used_at ? when(own.last_used_at) : <span className="text-ink3">never</span>) : ""}</td>
-            <td className="n whitespace-nowrap">{own && <button type="button" className="act mr-3" aria-disabled={!admin || act.busy} title={why} onClick={() => { if (admin) void revoke(one.name, own.prefix); }}>Revoke</button>}
-              {index === 0 && <><button type="button" className="act mr-3" aria-disabled={!admin || act.busy} title={why ?? "A new token; the older ones end in 24 hours"} onClick={() => { if (admin) void token(one.name, one.tokens.length ? 24 : null); }}>{one.tokens.length ? "Rotate" : "New token"}</button>
-                <button type="button" className="act" aria-disabled={!admin} title={why} onClick={() => { if (admin) setEditing(one); }}>Change</button></>}</td>
-          </tr>)))}</tbody></table>
+      <div className="flex items-center gap-3 px-5 py-2">
+        <p className="text-ink2">
+          Identities that call services. A role that a service does not name may call nothing.
+        </p>
+        <button
+          type="button"
+          className="btn btn-main ml-auto"
+          aria-disabled={!admin}
+          title={why}
+          onClick={() => {
+            if (admin) setEditing({});
+          }}
+        >
+          New caller
+        </button>
+      </div>
+      {act.problems.length > 0 && (
+        <div className="px-5 pb-2">
+          <Problems problems={act.problems} />
+        </div>
+      )}
+      <table className="tbl">
+        <thead>
+          <tr>
+            <th scope="col">Caller</th>
+            <th scope="col">Roles</th>
+            <th scope="col">Limits</th>
+            <th scope="col">Token</th>
+            <th scope="col">Expires</th>
+            <th scope="col">Last used</th>
+            <th scope="col">
+              <span className="sr-only">Acts</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.flatMap((one) =>
+            (one.tokens.length ? one.tokens : [null]).map((own, index) => (
+              <tr key={`${one.name}-${own?.prefix ?? ""}`}>
+                {index === 0 ? (
+                  <>
+                    <th scope="row">
+                      <span className="block font-semibold">{one.name}</span>
+                      <span className="text-xs text-ink2">{one.description}</span>
+                    </th>
+                    <td>
+                      {one.roles.join(", ") || <span className="font-semibold text-warn">none: may call nothing</span>}
+                    </td>
+                    <td className="text-ink2">
+                      {[
+                        one.networks.length ? `from ${one.networks.join(", ")}` : "",
+                        one.per_minute ? `${one.per_minute} a minute` : "",
+                        one.parallel ? `${one.parallel} at once` : "",
+                      ]
+                        .filter(Boolean)
+                        .join("; ") || "none"}
+                    </td>
+                  </>
+                ) : (
+                  <>
+                    <th scope="row">
+                      <span className="sr-only">{one.name}</span>
+                    </th>
+                    <td />
+                    <td />
+                  </>
+                )}
+                <td className="font-mono text-[12.5px]">{own ? `${own.prefix}…` : "no token"}</td>
+                <td className={own?.expires_at && until(own.expires_at) === "expired" ? "text-bad" : ""}>
+                  {own ? own.expires_at ? until(own.expires_at) : <span className="text-ink3">never</span> : ""}
+                </td>
+                <td>
+                  {own ? own.last_used_at ? when(own.last_used_at) : <span className="text-ink3">never</span> : ""}
+                </td>
+                <td className="n whitespace-nowrap">
+                  {own && (
+                    <button
+                      type="button"
+                      className="act mr-3"
+                      aria-disabled={!admin || act.busy}
+                      title={why}
+                      onClick={() => {
+                        if (admin) void revoke(one.name, own.prefix);
+                      }}
+                    >
+                      Revoke
+                    </button>
+                  )}
+                  {index === 0 && (
+                    <>
+                      <button
+                        type="button"
+                        className="act mr-3"
+                        aria-disabled={!admin || act.busy}
+                        title={why ?? "A new token; the older ones end in 24 hours"}
+                        onClick={() => {
+                          if (admin) void token(one.name, one.tokens.length ? 24 : null);
+                        }}
+                      >
+                        {one.tokens.length ? "Rotate" : "New token"}
+                      </button>
+                      <button
+                        type="button"
+                        className="act"
+                        aria-disabled={!admin}
+                        title={why}
+                        onClick={() => {
+                          if (admin) setEditing(one);
+                        }}
+                      >
+                        Change
+                      </button>
+                    </>
+                  )}
+                </td>
+              </tr>
+            )),
+          )}
+        </tbody>
+      </table>
       {!data.length && <p className="px-5 py-2 text-ink2">No callers yet. A caller has a name, roles and tokens.</p>}
       <h2 className="px-5 pt-5 pb-1 text-[15px] font-semibold">Roles</h2>
-      <table className="tbl"><thead><tr><th scope="col">Role</th><th scope="col">May call</th><th scope="col">Callers</th></tr></thead>
-        <tbody>{roles.data?.map((one) => <tr key={one.role}><th scope="row" className="font-semibold">{one.role}</th><td className="py-1!">{Object.entries(one.grants).map(([service, names]) => <span key={service} className="block">{service}: {names.join(", ")}</span>)}{!Object.keys(one.grants).length && <span className="text-ink3">nothing</span>}</td><td>{one.callers.join(", ") || <span className="text-warn">nobody</span>}</td></tr>)}</tbody></table>
-      <Panel title={editing?.name ? `Change ${editing.name}` : "New caller"} open={editing !== null} onClose={() => setEditing(null)}>
-        {editing && <CallerForm of={editing} roles={(roles.data ?? []).map((one) => one.role)} onDone={() => { setEditing(null); reload(); roles.reload(); }} />}</Panel>
+      <table className="tbl">
+        <thead>
+          <tr>
+            <th scope="col">Role</th>
+            <th scope="col">May call</th>
+            <th scope="col">Callers</th>
+          </tr>
+        </thead>
+        <tbody>
+          {roles.data?.map((one) => (
+            <tr key={one.role}>
+              <th scope="row" className="font-semibold">
+                {one.role}
+              </th>
+              <td className="py-1!">
+                {Object.entries(one.grants).map(([service, names]) => (
+                  <span key={service} className="block">
+                    {service}: {names.join(", ")}
+                  </span>
+                ))}
+                {!Object.keys(one.grants).length && <span className="text-ink3">nothing</span>}
+              </td>
+              <td>{one.callers.join(", ") || <span className="text-warn">nobody</span>}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <Panel
+        title={editing?.name ? `Change ${editing.name}` : "New caller"}
+        open={editing !== null}
+        onClose={() => setEditing(null)}
+      >
+        {editing && (
+          <CallerForm
+            of={editing}
+            roles={(roles.data ?? []).map((one) => one.role)}
+            onDone={() => {
+              setEditing(null);
+              reload();
+              roles.reload();
+            }}
+          />
+        )}
+      </Panel>
       <Panel title={`Token of ${made?.caller ?? ""}`} open={made !== null} onClose={() => setMade(null)}>
         <p>It is shown here once and never again.{made?.older && ` The older tokens end at ${when(made.older)}.`}</p>
-        <div className="mt-2 flex items-center gap-1 rounded-[3px] border border-edge bg-inset px-2 py-1"><code className="min-w-0 grow font-mono text-[12px] break-all">{made?.token}</code><CopyButton text={made?.token ?? ""} what="the token" /></div>
+        <div className="mt-2 flex items-center gap-1 rounded-[3px] border border-edge bg-inset px-2 py-1">
+          <code className="min-w-0 grow font-mono text-[12px] break-all">{made?.token}</code>
+          <CopyButton text={made?.token ?? ""} what="the token" />
+        </div>
       </Panel>
     </>
   );
@@ -64,20 +224,88 @@ function CallerForm({ of, roles, onDone }: { of: Partial<CallerRow>; roles: stri
   const [perMinute, setPerMinute] = useState(String(of.per_minute ?? ""));
   const [parallel, setParallel] = useState(String(of.parallel ?? ""));
   const words = (text: string) => text.split(/[\s,]+/).filter(Boolean);
-  const save = () => act.run(async () => {
-    await ask("PUT", `/callers/${encodeURIComponent(name)}`, { description, roles: words(own), networks: words(networks), per_minute: perMinute ? Number(perMinute) : null, parallel: parallel ? Number(parallel) : null });
-    onDone();
-  });
+  const save = () =>
+    act.run(async () => {
+      await ask("PUT", `/callers/${encodeURIComponent(name)}`, {
+        description,
+        roles: words(own),
+        networks: words(networks),
+        per_minute: perMinute ? Number(perMinute) : null,
+        parallel: parallel ? Number(parallel) : null,
+      });
+      onDone();
+    });
   return (
-    <form onSubmit={(event) => { event.preventDefault(); if (!act.busy) void save(); }}>
-      <Labelled label="Name">{(id) => <input id={id} className="field" value={name} disabled={!!of.name} onChange={(event) => setName(event.target.value)} />}</Labelled>
-      <Labelled label="Description">{(id) => <input id={id} className="field" value={description} onChange={(event) => setDescription(event.target.value)} />}</Labelled>
-      <Labelled label="Roles" hint={roles.length ? `Known roles: ${roles.join(", ")}` : "Services name roles under access"}>{(id) => <input id={id} className="field" value={own} onChange={(event) => setOwn(event.target.value)} />}</Labelled>
-      <Labelled label="Allowed networks" hint="CIDR form like 10.20.0.0/16; from anywhere when empty">{(id) => <input id={id} className="field" value={networks} onChange={(event) => setNetworks(event.target.value)} />}</Labelled>
-      <div className="grid grid-cols-2 gap-3"><Labelled label="Calls a minute" hint="no limit when empty">{(id) => <input id={id} inputMode="numeric" className="field" value={perMinute} onChange={(event) => setPerMinute(event.target.value)} />}</Labelled>
-        <Labelled label="Calls at once" hint="no limit when empty">{(id) => <input id={id} inputMode="numeric" className="field" value={parallel} onChange={(event) => setParallel(event.target.value)} />}</Labelled></div>
-      {act.problems.length > 0 && <div className="mb-2"><Problems problems={act.problems} /></div>}
-      <button type="submit" className="btn btn-main" aria-disabled={act.busy}>{of.name ? "Save the caller" : "Add the caller"}</button>
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (!act.busy) void save();
+      }}
+    >
+      <Labelled label="Name">
+        {(id) => (
+          <input
+            id={id}
+            className="field"
+            value={name}
+            disabled={!!of.name}
+            onChange={(event) => setName(event.target.value)}
+          />
+        )}
+      </Labelled>
+      <Labelled label="Description">
+        {(id) => (
+          <input
+            id={id}
+            className="field"
+            value={description}
+            onChange={(event) => setDescription(event.target.value)}
+          />
+        )}
+      </Labelled>
+      <Labelled
+        label="Roles"
+        hint={roles.length ? `Known roles: ${roles.join(", ")}` : "Services name roles under access"}
+      >
+        {(id) => <input id={id} className="field" value={own} onChange={(event) => setOwn(event.target.value)} />}
+      </Labelled>
+      <Labelled label="Allowed networks" hint="CIDR form like 10.20.0.0/16; from anywhere when empty">
+        {(id) => (
+          <input id={id} className="field" value={networks} onChange={(event) => setNetworks(event.target.value)} />
+        )}
+      </Labelled>
+      <div className="grid grid-cols-2 gap-3">
+        <Labelled label="Calls a minute" hint="no limit when empty">
+          {(id) => (
+            <input
+              id={id}
+              inputMode="numeric"
+              className="field"
+              value={perMinute}
+              onChange={(event) => setPerMinute(event.target.value)}
+            />
+          )}
+        </Labelled>
+        <Labelled label="Calls at once" hint="no limit when empty">
+          {(id) => (
+            <input
+              id={id}
+              inputMode="numeric"
+              className="field"
+              value={parallel}
+              onChange={(event) => setParallel(event.target.value)}
+            />
+          )}
+        </Labelled>
+      </div>
+      {act.problems.length > 0 && (
+        <div className="mb-2">
+          <Problems problems={act.problems} />
+        </div>
+      )}
+      <button type="submit" className="btn btn-main" aria-disabled={act.busy}>
+        {of.name ? "Save the caller" : "Add the caller"}
+      </button>
     </form>
   );
 }

@@ -16,30 +16,130 @@ export function Credentials() {
   const [editing, setEditing] = useState<Credential | "new" | null>(null);
   if (!data) return null;
   const why = admin ? undefined : "Changing credentials needs the role admin";
-  const remove = (name: string) => act.run(async () => { await ask("DELETE", `/credentials/${name}`); reload(); });
+  const remove = (name: string) =>
+    act.run(async () => {
+      await ask("DELETE", `/credentials/${name}`);
+      reload();
+    });
   return (
     <>
-      <div className="flex items-center gap-3 px-5 py-2"><p className="text-ink2">What Bricola presents to backends. Sealed in the store, used by name, never shown.</p>
-        <button type="button" className="btn btn-main ml-auto" aria-disabled={!admin} title={why} onClick={() => { if (admin) setEditing("new"); }}>New credential</button></div>
-      {act.problems.length > 0 && <div className="px-5 pb-2"><Problems problems={act.problems} /></div>}
-      <table className="tbl"><thead><tr><th scope="col">Credential</th><th scope="col">Kind</th><th scope="col">User</th><th scope="col">Expires</th><th scope="col">Last used</th><th scope="col">Renewed</th><th scope="col">Who uses it</th><th scope="col"><span className="sr-only">Acts</span></th></tr></thead>
-        <tbody>{data.map((one) => (
-          <tr key={one.name} className="whitespace-nowrap"><th scope="row" className="font-semibold">{one.name}</th><td>{one.kind}</td><td>{one.user || "–"}</td>
-            <td>{one.expires_at ? <Expiry at={one.expires_at} /> : <span className="text-ink3">never</span>}</td>
-            <td>{one.last_used_at ? when(one.last_used_at) : <span className="text-ink3">never</span>}</td><td>{one.rotated_at ? `${when(one.rotated_at)} by ${one.rotated_by}` : ""}{one.overlap_until && <span className="block text-xs text-ink2">old one tried until {when(one.overlap_until)}</span>}</td>
-            <td>{one.used_by.map((use) => `${use.backend} in ${use.environment}`).join(", ") || <span className="text-ink3">nothing</span>}</td>
-            <td className="n"><button type="button" className="act mr-3" aria-disabled={!admin} title={why} onClick={() => { if (admin) setEditing(one); }}>Replace</button>
-              <button type="button" className="act" aria-disabled={!admin || one.used_by.length > 0} title={why ?? (one.used_by.length ? "It is in use" : undefined)} onClick={() => { if (admin && !one.used_by.length) void remove(one.name); }}>Remove</button></td></tr>))}</tbody></table>
-      {!data.length && <p className="px-5 py-2 text-ink2">No credentials yet. A backend that wants a sign-on names one in its environment.</p>}
-      <Panel title={editing === "new" || !editing ? "New credential" : `Replace the secret of ${editing.name}`} open={editing !== null} onClose={() => setEditing(null)}>
-        {editing && <SecretForm of={editing === "new" ? null : editing} onDone={() => { setEditing(null); reload(); }} />}</Panel>
+      <div className="flex items-center gap-3 px-5 py-2">
+        <p className="text-ink2">What Bricola presents to backends. Sealed in the store, used by name, never shown.</p>
+        <button
+          type="button"
+          className="btn btn-main ml-auto"
+          aria-disabled={!admin}
+          title={why}
+          onClick={() => {
+            if (admin) setEditing("new");
+          }}
+        >
+          New credential
+        </button>
+      </div>
+      {act.problems.length > 0 && (
+        <div className="px-5 pb-2">
+          <Problems problems={act.problems} />
+        </div>
+      )}
+      <table className="tbl">
+        <thead>
+          <tr>
+            <th scope="col">Credential</th>
+            <th scope="col">Kind</th>
+            <th scope="col">User</th>
+            <th scope="col">Expires</th>
+            <th scope="col">Last used</th>
+            <th scope="col">Renewed</th>
+            <th scope="col">Who uses it</th>
+            <th scope="col">
+              <span className="sr-only">Acts</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.map((one) => (
+            <tr key={one.name} className="whitespace-nowrap">
+              <th scope="row" className="font-semibold">
+                {one.name}
+              </th>
+              <td>{one.kind}</td>
+              <td>{one.user || "–"}</td>
+              <td>{one.expires_at ? <Expiry at={one.expires_at} /> : <span className="text-ink3">never</span>}</td>
+              <td>{one.last_used_at ? when(one.last_used_at) : <span className="text-ink3">never</span>}</td>
+              <td>
+                {one.rotated_at ? `${when(one.rotated_at)} by ${one.rotated_by}` : ""}
+                {one.overlap_until && (
+                  <span className="block text-xs text-ink2">old one tried until {when(one.overlap_until)}</span>
+                )}
+              </td>
+              <td>
+                {one.used_by.map((use) => `${use.backend} in ${use.environment}`).join(", ") || (
+                  <span className="text-ink3">nothing</span>
+                )}
+              </td>
+              <td className="n">
+                <button
+                  type="button"
+                  className="act mr-3"
+                  aria-disabled={!admin}
+                  title={why}
+                  onClick={() => {
+                    if (admin) setEditing(one);
+                  }}
+                >
+                  Replace
+                </button>
+                <button
+                  type="button"
+                  className="act"
+                  aria-disabled={!admin || one.used_by.length > 0}
+                  title={why ?? (one.used_by.length ? "It is in use" : undefined)}
+                  onClick={() => {
+                    if (admin && !one.used_by.length) void remove(one.name);
+                  }}
+                >
+                  Remove
+                </button>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {!data.length && (
+        <p className="px-5 py-2 text-ink2">
+          No credentials yet. A backend that wants a sign-on names one in its environment.
+        </p>
+      )}
+      <Panel
+        title={editing === "new" || !editing ? "New credential" : `Replace the secret of ${editing.name}`}
+        open={editing !== null}
+        onClose={() => setEditing(null)}
+      >
+        {editing && (
+          <SecretForm
+            of={editing === "new" ? null : editing}
+            onDone={() => {
+              setEditing(null);
+              reload();
+            }}
+          />
+        )}
+      </Panel>
     </>
   );
 }
 
 function Expiry({ at }: { at: string }) {
   const days = daysUntil(at);
-  return <span className={`flex items-center gap-1.5 ${days < 0 ? "font-semibold text-bad" : days < 14 ? "font-semibold text-warn" : ""}`}>{days < 14 && <Mark name={days < 0 ? "fault" : "risk"} />}{until(at)}</span>;
+  return (
+    <span
+      className={`flex items-center gap-1.5 ${days < 0 ? "font-semibold text-bad" : days < 14 ? "font-semibold text-warn" : ""}`}
+    >
+      {days < 14 && <Mark name={days < 0 ? "fault" : "risk"} />}
+      {until(at)}
+    </span>
+  );
 }
 
 function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void }) {
@@ -51,26 +151,129 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
   const [certificate, setCertificate] = useState("");
   const [expires, setExpires] = useState("");
   const [overlap, setOverlap] = useState("24");
-  const save = () => act.run(async () => {
-    const body = { user, secret, certificate, expires_at: expires ? new Date(`${expires}T00:00:00`).toISOString() : null };
-    if (of) await ask("POST", `/credentials/${of.name}/rotation`, { ...body, overlap_hours: Number(overlap) });
-    else await ask("POST", "/credentials", { ...body, name, kind });
-    setSecret("");
-    onDone();
-  });
+  const save = () =>
+    act.run(async () => {
+      const body = {
+        user,
+        secret,
+        certificate,
+        expires_at: expires ? new Date(`${expires}T00:00:00`).toISOString() : null,
+      };
+      if (of) await ask("POST", `/credentials/${of.name}/rotation`, { ...body, overlap_hours: Number(overlap) });
+      else await ask("POST", "/credentials", { ...body, name, kind });
+      setSecret("");
+      onDone();
+    });
   return (
-    <form onSubmit={(event) => { event.preventDefault(); if (!act.busy) void save(); }}>
-      {!of && <Labelled label="Name">{(id) => <input id={id} className="field" value={name} onChange={(event) => setName(event.target.value)} />}</Labelled>}
-      {!of && <Labelled label="Kind">{() => <Select label="Kind" value={kind} onChange={setKind} options={["password", "token", "certificate"].map((one) => ({ value: one, word: one }))} />}</Labelled>}
-      {kind !== "certificate" && <Labelled label="User">{(id) => <input id={id} className="field" autoComplete="off" value={user} onChange={(event) => setUser(event.target.value)} />}</Labelled>}
-      {kind === "certificate" ? <>
-        <Labelled label="Private key (PEM)">{(id) => <textarea id={id} rows={4} className="field h-auto! font-mono text-[12px]" value={secret} onChange={(event) => setSecret(event.target.value)} />}</Labelled>
-        <Labelled label="Certificate (PEM)">{(id) => <textarea id={id} rows={4} className="field h-auto! font-mono text-[12px]" value={certificate} onChange={(event) => setCertificate(event.target.value)} />}</Labelled></>
-        : <><Labelled label="Secret">{(id) => <input id={id} type="password" className="field" autoComplete="new-password" value={secret} onChange={(event) => setSecret(event.target.value)} />}</Labelled>
-          <Labelled label="Expires on" hint="when the secret itself runs out; optional">{(id) => <input id={id} type="date" className="field" value={expires} onChange={(event) => setExpires(event.target.value)} />}</Labelled></>}
-      {of && <Labelled label="Overlap in hours" hint="for so long the old secret is tried too">{(id) => <input id={id} inputMode="numeric" className="field" value={overlap} onChange={(event) => setOverlap(event.target.value)} />}</Labelled>}
-      {act.problems.length > 0 && <div className="mb-2"><Problems problems={act.problems} /></div>}
-      <button type="submit" className="btn btn-main" aria-disabled={act.busy}>{of ? "Replace the secret" : "Add the credential"}</button>
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (!act.busy) void save();
+      }}
+    >
+      {!of && (
+        <Labelled label="Name">
+          {(id) => <input id={id} className="field" value={name} onChange={(event) => setName(event.target.value)} />}
+        </Labelled>
+      )}
+      {!of && (
+        <Labelled label="Kind">
+          {() => (
+            <Select
+              label="Kind"
+              value={kind}
+              onChange={setKind}
+              options={(["password", "token", "certificate"] as const).map((one) => ({ value: one, word: one }))}
+            />
+          )}
+        </Labelled>
+      )}
+      {kind !== "certificate" && (
+        <Labelled label="User">
+          {(id) => (
+            <input
+              id={id}
+              className="field"
+              autoComplete="off"
+              value={user}
+              onChange={(event) => setUser(event.target.value)}
+            />
+          )}
+        </Labelled>
+      )}
+      {kind === "certificate" ? (
+        <>
+          <Labelled label="Private key (PEM)">
+            {(id) => (
+              <textarea
+                id={id}
+                rows={4}
+                className="field h-auto! font-mono text-[12px]"
+                value={secret}
+                onChange={(event) => setSecret(event.target.value)}
+              />
+            )}
+          </Labelled>
+          <Labelled label="Certificate (PEM)">
+            {(id) => (
+              <textarea
+                id={id}
+                rows={4}
+                className="field h-auto! font-mono text-[12px]"
+                value={certificate}
+                onChange={(event) => setCertificate(event.target.value)}
+              />
+            )}
+          </Labelled>
+        </>
+      ) : (
+        <>
+          <Labelled label="Secret">
+            {(id) => (
+              <input
+                id={id}
+                type="password"
+                className="field"
+                autoComplete="new-password"
+                value={secret}
+                onChange={(event) => setSecret(event.target.value)}
+              />
+            )}
+          </Labelled>
+          <Labelled label="Expires on" hint="when the secret itself runs out; optional">
+            {(id) => (
+              <input
+                id={id}
+                type="date"
+                className="field"
+                value={expires}
+                onChange={(event) => setExpires(event.target.value)}
+              />
+            )}
+          </Labelled>
+        </>
+      )}
+      {of && (
+        <Labelled label="Overlap in hours" hint="for so long the old secret is tried too">
+          {(id) => (
+            <input
+              id={id}
+              inputMode="numeric"
+              className="field"
+              value={overlap}
+              onChange={(event) => setOverlap(event.target.value)}
+            />
+          )}
+        </Labelled>
+      )}
+      {act.problems.length > 0 && (
+        <div className="mb-2">
+          <Problems problems={act.problems} />
+        </div>
+      )}
+      <button type="submit" className="btn btn-main" aria-disabled={act.busy}>
+        {of ? "Replace the secret" : "Add the credential"}
+      </button>
     </form>
   );
 }

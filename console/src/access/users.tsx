@@ -10,8 +10,10 @@ import { when } from "../words";
 
 const ROLES = ["viewer", "operator", "integrator", "admin"];
 const MAY: Record<string, string> = {
-  viewer: "reads everything but secrets", operator: "also tests, deploys, rolls back, and runs pools",
-  integrator: "also edits and releases definitions", admin: "also manages users, callers and credentials",
+  viewer: "reads everything but secrets",
+  operator: "also tests, deploys, rolls back, and runs pools",
+  integrator: "also edits and releases definitions",
+  admin: "also manages users, callers and credentials",
 };
 
 export function Users() {
@@ -24,23 +26,111 @@ export function Users() {
   const [role, setRole] = useState("viewer");
   if (!admin) return <p className="px-5 py-3 text-ink2">Only an admin sees the users.</p>;
   if (!data) return null;
-  const change = (user: string, to: string) => act.run(async () => { await ask("PATCH", `/users/${user}`, { role: to }); reload(); });
-  const add = () => act.run(async () => { await ask("POST", "/users", { name, password, role }); setAdding(false); setName(""); setPassword(""); reload(); });
+  const change = (user: string, to: string) =>
+    act.run(async () => {
+      await ask("PATCH", `/users/${user}`, { role: to });
+      reload();
+    });
+  const add = () =>
+    act.run(async () => {
+      await ask("POST", "/users", { name, password, role });
+      setAdding(false);
+      setName("");
+      setPassword("");
+      reload();
+    });
   return (
     <>
-      <div className="flex items-center gap-3 px-5 py-2"><p className="text-ink2">People. Each role may do what the ones before it may.</p><button type="button" className="btn btn-main ml-auto" onClick={() => setAdding(true)}>New user</button></div>
-      {!adding && act.problems.length > 0 && <div className="px-5 pb-2"><Problems problems={act.problems} /></div>}
-      <table className="tbl"><thead><tr><th scope="col">User</th><th scope="col">Role</th><th scope="col">May</th><th scope="col">Since</th></tr></thead>
-        <tbody>{data.map((one) => <tr key={one.name}><th scope="row" className="font-semibold">{one.name}</th><td className="w-40 py-1!"><Select label={`Role of ${one.name}`} value={one.role} onChange={(to) => void change(one.name, to)} options={ROLES.map((word) => ({ value: word, word }))} /></td>
-          <td className="text-ink2">{MAY[one.role]}</td><td>{when(one.created_at)}</td></tr>)}</tbody></table>
+      <div className="flex items-center gap-3 px-5 py-2">
+        <p className="text-ink2">People. Each role may do what the ones before it may.</p>
+        <button type="button" className="btn btn-main ml-auto" onClick={() => setAdding(true)}>
+          New user
+        </button>
+      </div>
+      {!adding && act.problems.length > 0 && (
+        <div className="px-5 pb-2">
+          <Problems problems={act.problems} />
+        </div>
+      )}
+      <table className="tbl">
+        <thead>
+          <tr>
+            <th scope="col">User</th>
+            <th scope="col">Role</th>
+            <th scope="col">May</th>
+            <th scope="col">Since</th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.map((one) => (
+            <tr key={one.name}>
+              <th scope="row" className="font-semibold">
+                {one.name}
+              </th>
+              <td className="w-40 py-1!">
+                <Select
+                  label={`Role of ${one.name}`}
+                  value={one.role}
+                  onChange={(to) => void change(one.name, to)}
+                  options={ROLES.map((word) => ({ value: word, word }))}
+                />
+              </td>
+              <td className="text-ink2">{MAY[one.role]}</td>
+              <td>{when(one.created_at)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
       <Panel title="New user" open={adding} onClose={() => setAdding(false)}>
-        <form onSubmit={(event) => { event.preventDefault(); if (!act.busy) void add(); }}>
-          <Labelled label="Name">{(id) => <input id={id} className="field" autoComplete="off" value={name} onChange={(event) => setName(event.target.value)} />}</Labelled>
-          <Labelled label="Password" hint="at least 10 characters">{(id) => <input id={id} type="password" className="field" autoComplete="new-password" value={password} onChange={(event) => setPassword(event.target.value)} />}</Labelled>
-          <Labelled label="Role" hint={MAY[role]}>{() => <Select label="Role" value={role} onChange={setRole} options={ROLES.map((word) => ({ value: word, word }))} />}</Labelled>
-          {act.problems.length > 0 && <div className="mb-2"><Problems problems={act.problems} /></div>}
-          <button type="submit" className="btn btn-main" aria-disabled={act.busy}>Add the user</button>
-        </form></Panel>
+        <form
+          onSubmit={(event) => {
+            event.preventDefault();
+            if (!act.busy) void add();
+          }}
+        >
+          <Labelled label="Name">
+            {(id) => (
+              <input
+                id={id}
+                className="field"
+                autoComplete="off"
+                value={name}
+                onChange={(event) => setName(event.target.value)}
+              />
+            )}
+          </Labelled>
+          <Labelled label="Password" hint="at least 10 characters">
+            {(id) => (
+              <input
+                id={id}
+                type="password"
+                className="field"
+                autoComplete="new-password"
+                value={password}
+                onChange={(event) => setPassword(event.target.value)}
+              />
+            )}
+          </Labelled>
+          <Labelled label="Role" hint={MAY[role]}>
+            {() => (
+              <Select
+                label="Role"
+                value={role}
+                onChange={setRole}
+                options={ROLES.map((word) => ({ value: word, word }))}
+              />
+            )}
+          </Labelled>
+          {act.problems.length > 0 && (
+            <div className="mb-2">
+              <Problems problems={act.problems} />
+            </div>
+          )}
+          <button type="submit" className="btn btn-main" aria-disabled={act.busy}>
+            Add the user
+          </button>
+        </form>
+      </Panel>
     </>
   );
 }

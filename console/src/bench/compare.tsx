@@ -6,22 +6,72 @@ import { plural } from "../words";
 export function Comparison({ found }: { found: Compared }) {
   const side = found.side === "answered" ? "Answered" : "Sent";
   const equal = found.rows.filter((one) => one.found && one.fields.every((two) => two.equal !== false)).length;
-  if (found.deleted) return <p className="flex items-center gap-2 px-5 py-2"><Mark name={found.equal ? "serving" : "fault"} />{found.equal ? `The row is gone from ${found.table}, as it should be.` : `The row is still in ${found.table}.`}</p>;
+  if (found.deleted)
+    return (
+      <p className="flex items-center gap-2 px-5 py-2">
+        <Mark name={found.equal ? "serving" : "fault"} />
+        {found.equal ? `The row is gone from ${found.table}, as it should be.` : `The row is still in ${found.table}.`}
+      </p>
+    );
   return (
     <div>
-      <p className="flex items-center gap-2 px-5 py-2"><Mark name={found.equal ? "serving" : "fault"} /><b className="font-semibold">{equal} of {plural(found.rows.length, "row")} {equal === 1 ? "is" : "are"} equal to the table {found.table}</b>
-        {found.ordered !== null && <span className={found.ordered ? "text-ink2" : "text-bad"}>{found.ordered ? "and in the stated order" : "but not in the stated order"}</span>}</p>
-      <table className="tbl"><thead><tr><th scope="col" className="w-40">Field</th><th scope="col">{side}</th><th scope="col">Stored</th><th scope="col">Column</th></tr></thead>
-        <tbody>{found.rows.flatMap((row, at) => [
-          ...(found.rows.length > 1 || !row.found ? [<tr key={`${at}`} className="bg-inset"><th scope="rowgroup" colSpan={4} className="font-semibold"><Mark name={row.found && row.fields.every((two) => two.equal !== false) ? "serving" : "fault"} /> {row.key} <span className="font-normal text-ink2">{row.note || (row.found ? "" : "there is no such row")}</span></th></tr>] : []),
-          ...row.fields.map((one) => (
-            <tr key={`${at}-${one.field}`} className={one.equal === false ? "bg-badwash" : ""}>
-              <th scope="row" className="font-mono text-[12.5px]"><span title={one.equal === false ? "not equal" : one.equal ? "equal" : "not compared"}><Mark name={one.equal === false ? "fault" : one.equal ? "serving" : "none"} /></span> {one.field}</th>
-              <td className="font-mono text-[12.5px] break-all">{one.reply ?? <i className="text-ink3">no value</i>}</td><td className="font-mono text-[12.5px] break-all">{one.stored ?? <i className="text-ink3">no value</i>}</td>
-              <td className="font-mono text-[12.5px] text-ink2">{one.column}</td>
-            </tr>
-          )),
-        ])}</tbody></table>
+      <p className="flex items-center gap-2 px-5 py-2">
+        <Mark name={found.equal ? "serving" : "fault"} />
+        <b className="font-semibold">
+          {equal} of {plural(found.rows.length, "row")} {equal === 1 ? "is" : "are"} equal to the table {found.table}
+        </b>
+        {found.ordered !== null && (
+          <span className={found.ordered ? "text-ink2" : "text-bad"}>
+            {found.ordered ? "and in the stated order" : "but not in the stated order"}
+          </span>
+        )}
+      </p>
+      <table className="tbl">
+        <thead>
+          <tr>
+            <th scope="col" className="w-40">
+              Field
+            </th>
+            <th scope="col">{side}</th>
+            <th scope="col">Stored</th>
+            <th scope="col">Column</th>
+          </tr>
+        </thead>
+        <tbody>
+          {found.rows.flatMap((row, at) => [
+            ...(found.rows.length > 1 || !row.found
+              ? [
+                  <tr key={`${at}`} className="bg-inset">
+                    <th scope="rowgroup" colSpan={4} className="font-semibold">
+                      <Mark name={row.found && row.fields.every((two) => two.equal !== false) ? "serving" : "fault"} />{" "}
+                      {row.key}{" "}
+                      <span className="font-normal text-ink2">
+                        {row.note || (row.found ? "" : "there is no such row")}
+                      </span>
+                    </th>
+                  </tr>,
+                ]
+              : []),
+            ...row.fields.map((one) => (
+              <tr key={`${at}-${one.field}`} className={one.equal === false ? "bg-badwash" : ""}>
+                <th scope="row" className="font-mono text-[12.5px]">
+                  <span title={one.equal === false ? "not equal" : one.equal ? "equal" : "not compared"}>
+                    <Mark name={one.equal === false ? "fault" : one.equal ? "serving" : "none"} />
+                  </span>{" "}
+                  {one.field}
+                </th>
+                <td className="font-mono text-[12.5px] break-all">
+                  {one.reply ?? <i className="text-ink3">no value</i>}
+                </td>
+                <td className="font-mono text-[12.5px] break-all">
+                  {one.stored ?? <i className="text-ink3">no value</i>}
+                </td>
+                <td className="font-mono text-[12.5px] text-ink2">{one.column}</td>
+              </tr>
+            )),
+          ])}
+        </tbody>
+      </table>
     </div>
   );
 }
@@ -30,13 +80,37 @@ export function TrialChanges({ reply }: { reply: Reply }) {
   if (!reply.trial) return null;
   return (
     <div className="border-b border-line px-5 py-2">
-      <p className="flex items-center gap-2"><Mark name="moving" /><b className="font-semibold">{reply.trial === "rolled back" ? "Trial: everything ran and was rolled back" : "Trial: nothing was written"}</b></p>
+      <p className="flex items-center gap-2">
+        <Mark name="moving" />
+        <b className="font-semibold">
+          {reply.trial === "rolled back" ? "Trial: everything ran and was rolled back" : "Trial: nothing was written"}
+        </b>
+      </p>
       {reply.changes.map((one, index) => (
-        <div key={index} className="mt-1.5"><p>Would be {one.action}: <b className="font-semibold">{one.object}</b> <span className="font-mono text-[12.5px]">{Object.values(one.key).join(" ")}</span></p>
-          {one.action !== "deleted" && <dl className="mt-0.5 grid grid-cols-[140px_minmax(0,1fr)] gap-x-4 border-l border-line2 pl-4">
-            {Object.entries(one.fields).map(([name, sides]) => <div key={name} className="contents"><dt className="font-mono text-[12.5px] text-ink2">{name}</dt>
-              <dd className="font-mono text-[12.5px] break-all">{one.action === "changed" && <><span className="text-ink2 line-through">{sides.before ?? "no value"}</span>{" → "}</>}{sides.after ?? "no value"}</dd></div>)}
-          </dl>}</div>
+        <div key={index} className="mt-1.5">
+          <p>
+            Would be {one.action}: <b className="font-semibold">{one.object}</b>{" "}
+            <span className="font-mono text-[12.5px]">{Object.values(one.key).join(" ")}</span>
+          </p>
+          {one.action !== "deleted" && (
+            <dl className="mt-0.5 grid grid-cols-[140px_minmax(0,1fr)] gap-x-4 border-l border-line2 pl-4">
+              {Object.entries(one.fields).map(([name, sides]) => (
+                <div key={name} className="contents">
+                  <dt className="font-mono text-[12.5px] text-ink2">{name}</dt>
+                  <dd className="font-mono text-[12.5px] break-all">
+                    {one.action === "changed" && (
+                      <>
+                        <span className="text-ink2 line-through">{sides.before ?? "no value"}</span>
+                        {" → "}
+                      </>
+                    )}
+                    {sides.after ?? "no value"}
+                  </dd>
+                </div>
+              ))}
+            </dl>
+          )}
+        </div>
       ))}
     </div>
   );

@@ -9,48 +9,139 @@ import { mayAtLeast, useSession } from "../session";
 import { Comparison, TrialChanges } from "./compare";
 import { bytes, plural, took } from "../words";
 
-interface Sent { environment: string; service: string; operation: string; values: Plain }
+interface Sent {
+  environment: string;
+  service: string;
+  operation: string;
+  values: Plain;
+}
 
-export function Result({ reply, problems, busy, request, comparable }: { reply: Reply | undefined; problems: Problem[]; busy: boolean; request: Sent; comparable: boolean }) {
+export function Result({
+  reply,
+  problems,
+  busy,
+  request,
+  comparable,
+}: {
+  reply: Reply | undefined;
+  problems: Problem[];
+  busy: boolean;
+  request: Sent;
+  comparable: boolean;
+}) {
   const may = mayAtLeast(useSession(), "operator");
   const act = useAct();
   const [compared, setCompared] = useState<Compared>();
-  const compare = () => act.run(async () => { setCompared(await ask<Compared>("POST", "/bench/comparison", { ...request, answer: reply?.answer })); });
-  if (problems.length) return <section className="p-5" aria-label="Result"><Problems problems={problems} /></section>;
-  if (!reply) return (
-    <section className="p-5" aria-label="Result"><h2 className="text-[15px] font-semibold">{busy ? "Waiting for the answer" : "Nothing sent yet"}</h2>
-      <p className="mt-1 max-w-[52ch] text-ink2">The form is filled with a sample that works. Send goes through the real endpoint, as the chosen caller; the answer, both envelopes, status, size and time appear here.</p></section>
-  );
+  const compare = () =>
+    act.run(async () => {
+      setCompared(await ask<Compared>("POST", "/bench/comparison", { ...request, answer: reply?.answer }));
+    });
+  if (problems.length)
+    return (
+      <section className="p-5" aria-label="Result">
+        <Problems problems={problems} />
+      </section>
+    );
+  if (!reply)
+    return (
+      <section className="p-5" aria-label="Result">
+        <h2 className="text-[15px] font-semibold">{busy ? "Waiting for the answer" : "Nothing sent yet"}</h2>
+        <p className="mt-1 max-w-[52ch] text-ink2">
+          The form is filled with a sample that works. Send goes through the real endpoint, as the chosen caller; the
+          answer, both envelopes, status, size and time appear here.
+        </p>
+      </section>
+    );
   const fine = reply.answer !== null && reply.status === 200;
   return (
     <section className="grid min-h-0 min-w-0 grid-rows-[52px_minmax(120px,42%)_minmax(0,1fr)]" aria-label="Result">
-      <div role="status" className="flex items-center gap-4 overflow-hidden border-b border-line px-5 whitespace-nowrap">
-        <span className="flex items-center gap-2"><Mark name={fine ? "serving" : reply.fault ? "risk" : "fault"} />
-          <span className="text-[15px] font-semibold">{fine ? "Answered" : reply.fault ? `Fault ${reply.fault.detail.find((one) => one.name !== "problem" && one.name !== "call")?.name ?? reply.fault.code}` : "Not as promised"}</span></span>
-        <span className="text-ink2">in <b className="font-semibold text-ink">{took(reply.ms * 1000)}</b></span>
-        <span className="text-ink2">status <b className="font-semibold text-ink">{reply.status}</b></span>
-        <span className="text-ink2">request <b className="font-semibold text-ink">{bytes(reply.request_bytes)}</b></span>
-        <span className="text-ink2">response <b className="font-semibold text-ink">{bytes(reply.response_bytes)}</b></span>
-        <span className="truncate text-ink2">as <b className="font-semibold text-ink">{reply.caller}</b></span>
-        <span className="ml-auto flex items-center text-xs text-ink3"><span className="font-mono">{reply.call}</span><CopyButton text={reply.call} what="the call number" /></span>
+      <div
+        role="status"
+        className="flex items-center gap-4 overflow-hidden border-b border-line px-5 whitespace-nowrap"
+      >
+        <span className="flex items-center gap-2">
+          <Mark name={fine ? "serving" : reply.fault ? "risk" : "fault"} />
+          <span className="text-[15px] font-semibold">
+            {fine
+              ? "Answered"
+              : reply.fault
+                ? `Fault ${reply.fault.detail.find((one) => one.name !== "problem" && one.name !== "call")?.name ?? reply.fault.code}`
+                : "Not as promised"}
+          </span>
+        </span>
+        <span className="text-ink2">
+          in <b className="font-semibold text-ink">{took(reply.ms * 1000)}</b>
+        </span>
+        <span className="text-ink2">
+          status <b className="font-semibold text-ink">{reply.status}</b>
+        </span>
+        <span className="text-ink2">
+          request <b className="font-semibold text-ink">{bytes(reply.request_bytes)}</b>
+        </span>
+        <span className="text-ink2">
+          response <b className="font-semibold text-ink">{bytes(reply.response_bytes)}</b>
+        </span>
+        <span className="truncate text-ink2">
+          as <b className="font-semibold text-ink">{reply.caller}</b>
+        </span>
+        <span className="ml-auto flex items-center text-xs text-ink3">
+          <span className="font-mono">{reply.call}</span>
+          <CopyButton text={reply.call} what="the call number" />
+        </span>
       </div>
       <div className="min-h-0 overflow-auto border-b border-line">
         <TrialChanges reply={reply} />
         {fine && !reply.trial && may && comparable && (
-          <div className="flex h-[38px] items-center border-b border-line px-5"><Segments label="Show" value={compared ? "source" : "answer"} onChange={(next) => { if (next === "answer") setCompared(undefined); else if (!act.busy) void compare(); }}
-            options={[{ value: "answer", word: "Answer" }, { value: "source", word: "Beside the source" }]} /></div>
+          <div className="flex h-[38px] items-center border-b border-line px-5">
+            <Segments
+              label="Show"
+              value={compared ? "source" : "answer"}
+              onChange={(next) => {
+                if (next === "answer") setCompared(undefined);
+                else if (!act.busy) void compare();
+              }}
+              options={[
+                { value: "answer", word: "Answer" },
+                { value: "source", word: "Beside the source" },
+              ]}
+            />
+          </div>
         )}
-        {reply.repeats && <p className="border-b border-line px-5 py-2">This request was done before; this is the answer of call <span className="font-mono text-[12.5px]">{reply.repeats}</span>.</p>}
+        {reply.repeats && (
+          <p className="border-b border-line px-5 py-2">
+            This request was done before; this is the answer of call{" "}
+            <span className="font-mono text-[12.5px]">{reply.repeats}</span>.
+          </p>
+        )}
         {reply.answer && (compared ? <Comparison found={compared} /> : <Answer answer={reply.answer} />)}
-        {act.problems.length > 0 && <div className="px-5 py-3"><Problems problems={act.problems} /></div>}
+        {act.problems.length > 0 && (
+          <div className="px-5 py-3">
+            <Problems problems={act.problems} />
+          </div>
+        )}
         {reply.fault && <Fault fault={reply.fault} />}
-        {reply.problems.length > 0 && <div className="px-5 py-3"><p className="mb-2">The status is {reply.status}, but the content is not as the contract promises.</p><Problems problems={reply.problems} /></div>}
+        {reply.problems.length > 0 && (
+          <div className="px-5 py-3">
+            <p className="mb-2">The status is {reply.status}, but the content is not as the contract promises.</p>
+            <Problems problems={reply.problems} />
+          </div>
+        )}
       </div>
       <div className="grid min-h-0 grid-cols-2">
-        {([["Request", `SOAP ${reply.soap}`, reply.request], ["Response", "", reply.response]] as const).map(([word, note, source]) => (
+        {(
+          [
+            ["Request", `SOAP ${reply.soap}`, reply.request],
+            ["Response", "", reply.response],
+          ] as const
+        ).map(([word, note, source]) => (
           <div key={word} className="flex min-h-0 min-w-0 flex-col border-line first:border-r">
-            <h3 className="flex h-[36px] shrink-0 items-center gap-2 border-b border-line px-4"><span className="font-semibold">{word}</span><span className="text-xs text-ink2">{note}</span>
-              <span className="-mr-2 ml-auto"><CopyButton text={source} what={`the ${word.toLowerCase()}`} /></span></h3>
+            <h3 className="flex h-[36px] shrink-0 items-center gap-2 border-b border-line px-4">
+              <span className="font-semibold">{word}</span>
+              <span className="text-xs text-ink2">{note}</span>
+              <span className="-mr-2 ml-auto">
+                <CopyButton text={source} what={`the ${word.toLowerCase()}`} />
+              </span>
+            </h3>
             <Xml source={source} label={word} />
           </div>
         ))}
@@ -63,8 +154,13 @@ function Answer({ answer }: { answer: Plain }) {
   const single = Object.entries(answer).filter(([, value]) => typeof value !== "object" || value === null);
   return (
     <>
-      {Object.entries(answer).map(([name, value]) => Array.isArray(value) ? <Rows key={name} name={name} items={value} />
-        : typeof value === "object" && value !== null ? <Pairs key={name} name={name} pairs={Object.entries(value as Plain)} /> : null)}
+      {Object.entries(answer).map(([name, value]) =>
+        Array.isArray(value) ? (
+          <Rows key={name} name={name} items={value} />
+        ) : typeof value === "object" && value !== null ? (
+          <Pairs key={name} name={name} pairs={Object.entries(value as Plain)} />
+        ) : null,
+      )}
       {single.length > 0 && <Pairs name="" pairs={single} />}
     </>
   );
@@ -72,22 +168,59 @@ function Answer({ answer }: { answer: Plain }) {
 
 function Pairs({ name, pairs }: { name: string; pairs: [string, unknown][] }) {
   return (
-    <div className="px-5 py-2">{name && <h3 className="mb-1 font-semibold">{name}</h3>}
+    <div className="px-5 py-2">
+      {name && <h3 className="mb-1 font-semibold">{name}</h3>}
       <dl className="grid grid-cols-[repeat(2,max-content_minmax(0,1fr))] gap-x-5 gap-y-0.5">
-        {pairs.map(([key, value]) => <div key={key} className="contents"><dt className="font-mono text-[12.5px] text-ink2">{key}</dt><dd className="font-mono text-[12.5px] break-all">{cell(value)}</dd></div>)}
-      </dl></div>
+        {pairs.map(([key, value]) => (
+          <div key={key} className="contents">
+            <dt className="font-mono text-[12.5px] text-ink2">{key}</dt>
+            <dd className="font-mono text-[12.5px] break-all">{cell(value)}</dd>
+          </div>
+        ))}
+      </dl>
+    </div>
   );
 }
 
 function Rows({ name, items }: { name: string; items: unknown[] }) {
   const rows = items.filter((one): one is Plain => typeof one === "object" && one !== null);
   const heads = [...new Set(rows.flatMap((one) => Object.keys(one)))];
-  const numeric = new Set(heads.filter((head) => rows.every((one) => one[head] === undefined || /^-?\d+(\.\d+)?$/.test(cell(one[head])))));
-  if (!items.length) return <p className="px-5 py-2 text-ink2"><span className="font-semibold text-ink">{name}</span>: no rows matched.</p>;
+  const numeric = new Set(
+    heads.filter((head) => rows.every((one) => one[head] === undefined || /^-?\d+(\.\d+)?$/.test(cell(one[head])))),
+  );
+  if (!items.length)
+    return (
+      <p className="px-5 py-2 text-ink2">
+        <span className="font-semibold text-ink">{name}</span>: no rows matched.
+      </p>
+    );
   if (!rows.length) return <Pairs name={name} pairs={items.map((one, index) => [String(index + 1), one])} />;
   return (
-    <table className="tbl"><caption className="sr-only">{name}, {plural(items.length, "row")}</caption><thead><tr>{heads.map((head) => <th key={head} scope="col" className={numeric.has(head) ? "n" : ""}>{head}</th>)}</tr></thead>
-      <tbody>{rows.map((row, index) => <tr key={index}>{heads.map((head) => <td key={head} className={`font-mono text-[12px] whitespace-nowrap ${numeric.has(head) ? "n" : ""}`}>{cell(row[head])}</td>)}</tr>)}</tbody></table>
+    <table className="tbl">
+      <caption className="sr-only">
+        {name}, {plural(items.length, "row")}
+      </caption>
+      <thead>
+        <tr>
+          {heads.map((head) => (
+            <th key={head} scope="col" className={numeric.has(head) ? "n" : ""}>
+              {head}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((row, index) => (
+          <tr key={index}>
+            {heads.map((head) => (
+              <td key={head} className={`font-mono text-[12px] whitespace-nowrap ${numeric.has(head) ? "n" : ""}`}>
+                {cell(row[head])}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 
@@ -98,12 +231,22 @@ function cell(value: unknown): string {
 
 function Fault({ fault }: { fault: NonNullable<Reply["fault"]> }) {
   return (
-    <div className="px-5 py-3"><p className="font-semibold">{fault.reason}</p>
-      {fault.detail.filter((one) => one.name !== "call").map((one, index) => (
-        <dl key={index} className="mt-2 grid grid-cols-[96px_minmax(0,1fr)] gap-y-0.5 border-t border-line pt-2">
-          {Object.entries(one).filter(([key, value]) => !(key === "name" && value === "problem")).map(([key, value]) => <div key={key} className="contents"><dt className="text-ink2">{key === "name" ? "detail" : key}</dt><dd className="font-mono text-[12.5px] break-words">{value}</dd></div>)}
-        </dl>
-      ))}
+    <div className="px-5 py-3">
+      <p className="font-semibold">{fault.reason}</p>
+      {fault.detail
+        .filter((one) => one.name !== "call")
+        .map((one, index) => (
+          <dl key={index} className="mt-2 grid grid-cols-[96px_minmax(0,1fr)] gap-y-0.5 border-t border-line pt-2">
+            {Object.entries(one)
+              .filter(([key, value]) => !(key === "name" && value === "problem"))
+              .map(([key, value]) => (
+                <div key={key} className="contents">
+                  <dt className="text-ink2">{key === "name" ? "detail" : key}</dt>
+                  <dd className="font-mono text-[12.5px] break-words">{value}</dd>
+                </div>
+              ))}
+          </dl>
+        ))}
     </div>
   );
 }

@@ -1,14 +1,11 @@
 /** Ctrl S saves, on the pages that edit. */
-import { useEffect } from "react";
+import { useKeys } from "../hotkeys";
 
 export function useSaveKey(ready: boolean, save: () => unknown) {
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (!(event.ctrlKey && event.key === "s")) return;
+  useKeys({
+    "Ctrl+s": (event) => {
       event.preventDefault();
       if (ready) save();
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
+    },
   });
 }

@@ -2,13 +2,30 @@
 import { Link } from "wouter";
 import { useLens, within } from "../lens";
 
-const WAYS = [{ path: "/definitions", word: "Text" }, { path: "/definitions/objects", word: "Objects" }, { path: "/definitions/database", word: "From a database" }];
+const WAYS = [
+  { path: "/definitions", word: "Text" },
+  { path: "/definitions/objects", word: "Objects" },
+  { path: "/definitions/database", word: "From a database" },
+];
 
 export function DefinitionTabs({ at }: { at: string }) {
   const [view] = useLens();
   return (
-    <nav aria-label="Ways into definitions" className="flex h-[40px] shrink-0 items-end gap-5 border-b border-line px-5">
-      {WAYS.map((one) => <Link key={one.path} href={within(one.path, view)} className="tab flex items-center" data-state={one.path === at ? "active" : "inactive"} aria-current={one.path === at ? "page" : undefined}>{one.word}</Link>)}
+    <nav
+      aria-label="Ways into definitions"
+      className="flex h-[40px] shrink-0 items-end gap-5 border-b border-line px-5"
+    >
+      {WAYS.map((one) => (
+        <Link
+          key={one.path}
+          href={within(one.path, view)}
+          className="tab flex items-center"
+          data-state={one.path === at ? "active" : "inactive"}
+          aria-current={one.path === at ? "page" : undefined}
+        >
+          {one.word}
+        </Link>
+      ))}
     </nav>
   );
 }

@@ -1,24 +1,38 @@
 /** Who may: callers with their tokens and limits, credentials, users, and the audit trail. */
 import { Tabs } from "radix-ui";
-import { useSearchParams } from "wouter";
+import { useAddress } from "../address";
 import { Audit } from "../access/audit";
 import { Callers } from "../access/callers";
 import { Credentials } from "../access/credentials";
 import { Users } from "../access/users";
 
 const TABS = [
-  { value: "callers", word: "Callers", body: <Callers /> }, { value: "credentials", word: "Credentials", body: <Credentials /> },
-  { value: "users", word: "Users", body: <Users /> }, { value: "audit", word: "Audit trail", body: <Audit /> },
+  { value: "callers", word: "Callers", body: <Callers /> },
+  { value: "credentials", word: "Credentials", body: <Credentials /> },
+  { value: "users", word: "Users", body: <Users /> },
+  { value: "audit", word: "Audit trail", body: <Audit /> },
 ];
 
 export default function AccessPage() {
-  const [search, setSearch] = useSearchParams();
+  const [search, setSearch] = useAddress();
   const tab = TABS.find((one) => one.value === search.get("tab"))?.value ?? "callers";
   return (
-    <Tabs.Root value={tab} onValueChange={(next) => setSearch((old) => { const now = new URLSearchParams(old); now.set("tab", next); return now; }, { replace: true })} className="flex min-h-0 grow flex-col">
-      <div className="flex items-center gap-6 border-b border-line px-5"><h1 className="text-[20px] leading-6 font-semibold">Access</h1>
-        <Tabs.List className="flex gap-5" aria-label="Kinds of access">{TABS.map((one) => <Tabs.Trigger key={one.value} value={one.value} className="tab h-[44px]">{one.word}</Tabs.Trigger>)}</Tabs.List></div>
-      {TABS.map((one) => <Tabs.Content key={one.value} value={one.value} className="min-h-0 grow overflow-auto">{one.body}</Tabs.Content>)}
+    <Tabs.Root value={tab} onValueChange={(next) => setSearch({ tab: next })} className="flex min-h-0 grow flex-col">
+      <div className="flex items-center gap-6 border-b border-line px-5">
+        <h1 className="text-[20px] leading-6 font-semibold">Access</h1>
+        <Tabs.List className="flex gap-5" aria-label="Kinds of access">
+          {TABS.map((one) => (
+            <Tabs.Trigger key={one.value} value={one.value} className="tab h-[44px]">
+              {one.word}
+            </Tabs.Trigger>
+          ))}
+        </Tabs.List>
+      </div>
+      {TABS.map((one) => (
+        <Tabs.Content key={one.value} value={one.value} className="min-h-0 grow overflow-auto">
+          {one.body}
+        </Tabs.Content>
+      ))}
     </Tabs.Root>
   );
 }

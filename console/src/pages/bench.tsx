@@ -1,8 +1,19 @@
 /** The test bench: a form from the contract, the real endpoint, the answer, both envelopes, status, size and time. */
 import { Play } from "lucide-react";
-import { useEffect, useMemo, useState } from "react";
-import { useSearchParams } from "wouter";
-import { ask, ProblemError, type CallerRow, type OperationShape, type Overview, type Plain, type Problem, type Reply } from "../api";
+import { useMemo, useState } from "react";
+import {
+  ask,
+  ProblemError,
+  type CallerRow,
+  type OperationShape,
+  type Overview,
+  type Plain,
+  type Problem,
+  type Reply,
+} from "../api";
+import { useAddress } from "../address";
+import { useKeys } from "../hotkeys";
+import { kindOf } from "../kinds";
 import { Form } from "../bench/form";
 import { PickFrom } from "../bench/picker";
 import { Result } from "../bench/result";
@@ -17,14 +28,19 @@ const FIRST = "";
 export default function BenchPage() {
   const person = useSession();
   const [view] = useLens();
-  const [search, setSearch] = useSearchParams();
+  const [search, setSearch] = useAddress();
   const overview = useLoad<Overview>("/overview");
   const callers = useLoad<CallerRow[]>("/callers");
-  const live = useMemo(() => (overview.data?.services ?? []).filter((one) => one.deployments.some((at) => at.state === "serving")), [overview.data]);
+  const live = useMemo(
+    () => (overview.data?.services ?? []).filter((one) => one.deployments.some((at) => at.state === "serving")),
+    [overview.data],
+  );
   const service = live.find((one) => one.name === search.get("service")) ?? live[0];
   const places = service?.deployments.filter((one) => one.state === "serving") ?? [];
   const place = places.find((one) => one.environment === (search.get("against") ?? view)) ?? places[0];
-  const operations = useLoad<OperationShape[]>(service && place ? `/services/${service.name}/operations?environment=${place.environment}` : null);
+  const operations = useLoad<OperationShape[]>(
+    service && place ? `/services/${service.name}/operations?environment=${place.environment}` : null,
+  );
   const operation = operations.data?.find((one) => one.name === search.get("operation")) ?? operations.data?.[0];
   const [caller, setCaller] = useState(FIRST);
   const [soap, setSoap] = useState("1.1");
@@ -36,16 +52,13 @@ export default function BenchPage() {
   const [busy, setBusy] = useState(false);
   const may = mayAtLeast(person, "operator");
 
-  const set = (name: string, value: string) => setSearch((old) => {
-    const next = new URLSearchParams(old);
-    next.set(name, value);
-    if (name === "service") next.delete("operation");
-    return next;
-  }, { replace: true });
+  const set = (name: string, value: string) =>
+    setSearch(name === "service" ? { service: value, operation: null } : { [name]: value });
 
   const name = operation?.name;
   const at = place?.environment;
-  const samplePath = service && name && at ? `/services/${service.name}/sample/${name}?environment=${at}&soap=${soap}` : null;
+  const samplePath =
+    service && name && at ? `/services/${service.name}/sample/${name}?environment=${at}&soap=${soap}` : null;
   const sample = useLoad<{ values: Plain; envelope: string }>(samplePath);
   const key = `${service?.name}.${name}`;
   const mine = typed.of === key ? typed : { of: key };
@@ -58,8 +71,14 @@ export default function BenchPage() {
     setBusy(true);
     try {
       const reply = await ask<Reply>("POST", "/bench", {
-        environment: place.environment, service: service.name, operation: operation.name, caller, soap,
-        values, envelope: mode === "text" ? envelope : null, trial: trial && operation.writes,
+        environment: place.environment,
+        service: service.name,
+        operation: operation.name,
+        caller,
+        soap,
+        values,
+        envelope: mode === "text" ? envelope : null,
+        trial: trial && operation.writes,
       });
       setOutcome({ of: key, reply });
     } catch (error) {
@@ -68,47 +87,167 @@ export default function BenchPage() {
     setBusy(false);
   };
 
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (event.ctrlKey && event.key === "Enter") { event.preventDefault(); void send(); }
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
+  useKeys({
+    "Ctrl+Enter": (event) => {
+      event.preventDefault();
+      void send();
+    },
   });
 
-  if (overview.data && !live.length) return <div className="px-5 py-4"><h1 className="text-[20px] leading-6 font-semibold">Test bench</h1><p className="mt-1 text-ink2">Nothing is live yet, so there is nothing to call. Deploy a release first.</p></div>;
-  if (!service || !place || !operation) return operations.error ? <div className="p-5"><Problems problems={operations.error.problems} /></div> : null;
+  if (overview.data && !live.length)
+    return (
+      <div className="px-5 py-4">
+        <h1 className="text-[20px] leading-6 font-semibold">Test bench</h1>
+        <p className="mt-1 text-ink2">Nothing is live yet, so there is nothing to call. Deploy a release first.</p>
+      </div>
+    );
+  if (!service || !place || !operation)
+    return operations.error ? (
+      <div className="p-5">
+        <Problems problems={operations.error.problems} />
+      </div>
+    ) : null;
   return (
     <div className="grid min-h-0 grow grid-cols-[388px_minmax(0,1fr)]">
-      <form className="flex min-h-0 flex-col border-r border-line" onSubmit={(event) => { event.preventDefault(); void send(); }}>
+      <form
+        className="flex min-h-0 flex-col border-r border-line"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void send();
+        }}
+      >
         <div className="border-b border-line px-5 pt-3 pb-3">
           <h1 className="text-[20px] leading-6 font-semibold">Test bench</h1>
           <div className="mt-2.5 grid grid-cols-2 gap-x-3 gap-y-2">
-            <div><span className="lbl">Service</span><Select label="Service" value={service.name} onChange={(next) => set("service", next)} options={live.map((one) => ({ value: one.name, word: one.name }))} /></div>
-            <div><span className="lbl">Operation</span><Select label="Operation" value={operation.name} onChange={(next) => set("operation", next)} options={(operations.data ?? []).map((one) => ({ value: one.name, word: one.name }))} /></div>
-            <div><span className="lbl">Against</span><Select label="Against" value={place.environment} onChange={(next) => set("against", next)}
-              options={places.map((one) => ({ value: one.environment, word: <span className="flex items-center gap-2"><EnvTag name={one.environment} isProtected={one.protected} />r{one.release}</span> }))} /></div>
-            <div><span className="lbl">As caller</span><Select label="As caller" value={caller} onChange={setCaller} placeholder="first who may"
-              options={[{ value: FIRST, word: "first who may" }, ...(callers.data ?? []).map((one) => ({ value: one.name, word: one.name })), { value: "anonymous", word: "nobody (anonymous)" }]} /></div>
+            <div>
+              <span className="lbl">Service</span>
+              <Select
+                label="Service"
+                value={service.name}
+                onChange={(next) => set("service", next)}
+                options={live.map((one) => ({ value: one.name, word: one.name }))}
+              />
+            </div>
+            <div>
+              <span className="lbl">Operation</span>
+              <Select
+                label="Operation"
+                value={operation.name}
+                onChange={(next) => set("operation", next)}
+                options={(operations.data ?? []).map((one) => ({ value: one.name, word: one.name }))}
+              />
+            </div>
+            <div>
+              <span className="lbl">Against</span>
+              <Select
+                label="Against"
+                value={place.environment}
+                onChange={(next) => set("against", next)}
+                options={places.map((one) => ({
+                  value: one.environment,
+                  word: (
+                    <span className="flex items-center gap-2">
+                      <EnvTag name={one.environment} isProtected={one.protected} />r{one.release}
+                    </span>
+                  ),
+                }))}
+              />
+            </div>
+            <div>
+              <span className="lbl">As caller</span>
+              <Select
+                label="As caller"
+                value={caller}
+                onChange={setCaller}
+                placeholder="first who may"
+                options={[
+                  { value: FIRST, word: "first who may" },
+                  ...(callers.data ?? []).map((one) => ({ value: one.name, word: one.name })),
+                  { value: "anonymous", word: "nobody (anonymous)" },
+                ]}
+              />
+            </div>
           </div>
         </div>
-        <div className="flex h-[36px] shrink-0 items-center gap-3 px-5 text-xs"><h2 className="text-sm font-semibold">Input</h2>
-          <Segments label="Input as" value={mode} onChange={setMode} options={[{ value: "form", word: "Form" }, { value: "text", word: "Text" }]} />
-          <span className="ml-auto flex items-center gap-3"><button type="button" className="act" onClick={() => type({ values: {} })}>Clear</button>
-            <button type="button" className="act" onClick={() => setTyped({ of: key })}>Fill with samples</button></span></div>
+        <div className="flex h-[36px] shrink-0 items-center gap-3 px-5 text-xs">
+          <h2 className="text-sm font-semibold">Input</h2>
+          <Segments
+            label="Input as"
+            value={mode}
+            onChange={setMode}
+            options={[
+              { value: "form", word: "Form" },
+              { value: "text", word: "Text" },
+            ]}
+          />
+          <span className="ml-auto flex items-center gap-3">
+            <button type="button" className="act" onClick={() => type({ values: {} })}>
+              Clear
+            </button>
+            <button type="button" className="act" onClick={() => setTyped({ of: key })}>
+              Fill with samples
+            </button>
+          </span>
+        </div>
         <div className="flex min-h-0 grow flex-col gap-2 overflow-auto px-5 pt-1 pb-3">
-          {mode === "form" ? <PickFrom.Provider value={{ environment: place.environment, service: service.name, operation: operation.name }}><Form elements={operation.input} values={values} onChange={(next) => type({ values: next })} /></PickFrom.Provider>
-            : <textarea aria-label="Request envelope" spellCheck={false} value={envelope} onChange={(event) => type({ envelope: event.target.value })}
-                className="min-h-60 grow resize-none rounded-[3px] border border-edge bg-raised p-2 font-mono text-[12px] leading-[17px]" />}
+          {mode === "form" ? (
+            <PickFrom.Provider
+              value={{ environment: place.environment, service: service.name, operation: operation.name }}
+            >
+              <Form elements={operation.input} values={values} onChange={(next) => type({ values: next })} />
+            </PickFrom.Provider>
+          ) : (
+            <textarea
+              aria-label="Request envelope"
+              spellCheck={false}
+              value={envelope}
+              onChange={(event) => type({ envelope: event.target.value })}
+              className="min-h-60 grow resize-none rounded-[3px] border border-edge bg-raised p-2 font-mono text-[12px] leading-[17px]"
+            />
+          )}
         </div>
         <div className="flex items-center gap-2 border-t border-line bg-inset px-5 py-2.5">
-          <button type="submit" className="btn btn-main" aria-disabled={busy || !may} title={may ? undefined : "Sending needs the role operator; yours is viewer"}>
-            <Play size={15} strokeWidth={1.75} />{trial && operation.writes ? "Try in" : "Send to"} {place.environment}<kbd className="kbd-in">Ctrl Enter</kbd></button>
-          {operation.writes && <label className="flex items-center gap-1.5 text-xs text-ink2" title="Everything runs, the answer says what would be stored, and it is rolled back"><input type="checkbox" checked={trial} onChange={(event) => setTrial(event.target.checked)} />Trial</label>}
-          <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">SOAP<Segments label="SOAP version" value={soap} onChange={setSoap} options={[{ value: "1.1", word: "1.1" }, { value: "1.2", word: "1.2" }]} /></span>
+          <button
+            type="submit"
+            className="btn btn-main"
+            aria-disabled={busy || !may}
+            title={may ? undefined : "Sending needs the role operator; yours is viewer"}
+          >
+            <Play size={15} strokeWidth={1.75} />
+            {trial && operation.writes ? "Try in" : "Send to"} {place.environment}
+            <kbd className="kbd-in">Ctrl Enter</kbd>
+          </button>
+          {operation.writes && (
+            <label
+              className="flex items-center gap-1.5 text-xs text-ink2"
+              title="Everything runs, the answer says what would be stored, and it is rolled back"
+            >
+              <input type="checkbox" checked={trial} onChange={(event) => setTrial(event.target.checked)} />
+              Trial
+            </label>
+          )}
+          <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">
+            SOAP
+            <Segments
+              label="SOAP version"
+              value={soap}
+              onChange={setSoap}
+              options={[
+                { value: "1.1", word: "1.1" },
+                { value: "1.2", word: "1.2" },
+              ]}
+            />
+          </span>
         </div>
       </form>
-      <Result key={outcome.reply?.call} comparable={!operation.runs?.startsWith("screen-flow ")} request={{ environment: place.environment, service: service.name, operation: operation.name, values }} reply={outcome.of === key ? outcome.reply : undefined} problems={outcome.of === key ? (outcome.problems ?? []) : []} busy={busy} />
+      <Result
+        key={outcome.reply?.call}
+        comparable={kindOf(operation.source?.kind).comparable}
+        request={{ environment: place.environment, service: service.name, operation: operation.name, values }}
+        reply={outcome.of === key ? outcome.reply : undefined}
+        problems={outcome.of === key ? (outcome.problems ?? []) : []}
+        busy={busy}
+      />
     </div>
   );
 }

@@ -1,7 +1,9 @@
 /** Recorded calls, the newest first. */
 import { Search } from "lucide-react";
-import { useEffect, useState } from "react";
-import { Link, useLocation, useSearchParams } from "wouter";
+import { useState } from "react";
+import { Link, useLocation } from "wouter";
+import { useAddress } from "../address";
+import { steps, useKeys } from "../hotkeys";
 import type { Call } from "../api";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
@@ -12,7 +14,7 @@ import { bytes, clock, plural, took } from "../words";
 export default function CallsPage() {
   const [view] = useLens();
   const [, go] = useLocation();
-  const [search, setSearch] = useSearchParams();
+  const [search, setSearch] = useAddress();
   const [words, setWords] = useState("");
   const only = search.get("only") ?? "all";
   const service = search.get("service") ?? "";
@@ -20,70 +22,195 @@ export default function CallsPage() {
   if (view !== ALL) query.set("environment", view);
   if (service) query.set("service", service);
   const { data, error } = useLoad<Call[]>(`/calls?${query}`, 3);
-  const shown = (data ?? []).filter((one) => words.toLowerCase().split(/\s+/).every((word) =>
-    `${one.id} ${one.service}.${one.operation} ${one.caller} ${one.fault} ${one.message} ${one.face}`.toLowerCase().includes(word)));
+  const shown = (data ?? []).filter((one) =>
+    words
+      .toLowerCase()
+      .split(/\s+/)
+      .every((word) =>
+        `${one.id} ${one.service}.${one.operation} ${one.caller} ${one.fault} ${one.message} ${one.face}`
+          .toLowerCase()
+          .includes(word),
+      ),
+  );
   const selected = shown.find((one) => one.id === search.get("call"));
-  const set = (name: string, value: string) => setSearch((old) => {
-    const next = new URLSearchParams(old);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    return next;
-  }, { replace: true });
+  const set = (name: string, value: string) => setSearch({ [name]: value });
 
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input,[role=dialog],[role=menu]")) return;
-      const index = shown.findIndex((one) => one === selected);
-      const to = event.key === "j" ? shown[index + 1] : event.key === "k" ? shown[Math.max(0, index - 1)] : undefined;
-      if (to) set("call", to.id);
-      else if (event.key === "Escape") set("call", "");
-      else if (event.key === "Enter" && selected && !(event.target as HTMLElement).closest("a,button")) go(bench(selected));
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
+  useKeys({
+    ...steps(shown, selected, (one) => set("call", one.id)),
+    Escape: () => set("call", ""),
+    Enter: () => selected && go(bench(selected)),
   });
 
-  if (error && !data) return <div className="p-5"><Problems problems={error.problems} /></div>;
+  if (error && !data)
+    return (
+      <div className="p-5">
+        <Problems problems={error.problems} />
+      </div>
+    );
   if (!data) return null;
   const faults = shown.filter((one) => one.result !== "answered").length;
   return (
     <div className={`grid min-h-0 grow ${selected ? "grid-cols-[minmax(0,1fr)_344px]" : ""}`}>
       <section className="flex min-h-0 min-w-0 flex-col">
-        <div className="flex items-center gap-3 px-5 pt-3 pb-2"><h1 className="text-[20px] leading-6 font-semibold">Calls</h1>
-          <span className="text-xs text-ink2">{plural(shown.length, "call")} shown, {faults} with a fault{service && `, of ${service}`}</span>
-          {service && <button type="button" className="act text-xs" onClick={() => set("service", "")}>Show all services</button>}</div>
+        <div className="flex items-center gap-3 px-5 pt-3 pb-2">
+          <h1 className="text-[20px] leading-6 font-semibold">Calls</h1>
+          <span className="text-xs text-ink2">
+            {plural(shown.length, "call")} shown, {faults} with a fault{service && `, of ${service}`}
+          </span>
+          {service && (
+            <button type="button" className="act text-xs" onClick={() => set("service", "")}>
+              Show all services
+            </button>
+          )}
+        </div>
         <div className="flex items-center gap-2 px-5 pb-2">
-          <div className="relative grow"><Search size={16} strokeWidth={1.75} className="absolute top-1.5 left-2 text-ink3" />
-            <input data-narrow className="field pl-8!" placeholder="Words: operation, caller, fault, call number" aria-label="Narrow the calls" value={words} onChange={(event) => setWords(event.target.value)} /></div>
-          <Segments label="Which calls" value={only} onChange={(next) => set("only", next === "all" ? "" : next)} options={[{ value: "all", word: "All" }, { value: "faults", word: "Faults" }]} />
+          <div className="relative grow">
+            <Search size={16} strokeWidth={1.75} className="absolute top-1.5 left-2 text-ink3" />
+            <input
+              data-narrow
+              className="field pl-8!"
+              placeholder="Words: operation, caller, fault, call number"
+              aria-label="Narrow the calls"
+              value={words}
+              onChange={(event) => setWords(event.target.value)}
+            />
+          </div>
+          <Segments
+            label="Which calls"
+            value={only}
+            onChange={(next) => set("only", next === "all" ? "" : next)}
+            options={[
+              { value: "all", word: "All" },
+              { value: "faults", word: "Faults" },
+            ]}
+          />
         </div>
         <div className="min-h-0 overflow-auto">
-          <table className="tbl"><thead><tr><th scope="col">Time</th><th scope="col">Operation</th><th scope="col">Environment</th><th scope="col">Caller</th><th scope="col">Face</th><th scope="col" className="n">Took</th><th scope="col" className="n">Answer</th><th scope="col">Fault</th></tr></thead>
-            <tbody>{shown.map((one) => (
-              // Selecting by pointer; by keyboard it is J and K, and the time is a button.
-               
-              <tr key={one.id} aria-selected={one === selected} onClick={() => set("call", one.id)} className="whitespace-nowrap">
-                <th scope="row"><button type="button" className="font-mono text-[12.5px]">{clock(new Date(one.at * 1000))}</button></th>
-                <td><span className="flex items-center gap-2"><Mark name={STATE_MARK[one.result] ?? "none"} label={one.result} /><span className="font-medium">{one.service}.{one.operation || "?"}</span></span></td>
-                <td className="text-ink2">{one.environment}</td><td>{one.caller || <span className="text-ink3">no identity</span>}</td><td className="text-ink2">{one.face}</td>
-                <td className="n">{took(one.micros)}</td><td className="n">{bytes(one.response_bytes)}</td><td className="font-mono text-[12.5px] text-bad">{one.fault}</td>
-              </tr>))}</tbody></table>
-          {!shown.length && <p className="px-5 py-3 text-ink2">{data.length || only !== "all" ? <>No call matches. <button type="button" className="act" onClick={() => { setWords(""); set("only", ""); }}>Clear the search</button></> : <>No call yet. <Link className="act" href={within("/tests", view)}>Send one on the test bench</Link></>}</p>}
+          <table className="tbl">
+            <thead>
+              <tr>
+                <th scope="col">Time</th>
+                <th scope="col">Operation</th>
+                <th scope="col">Environment</th>
+                <th scope="col">Caller</th>
+                <th scope="col">Face</th>
+                <th scope="col" className="n">
+                  Took
+                </th>
+                <th scope="col" className="n">
+                  Answer
+                </th>
+                <th scope="col">Fault</th>
+              </tr>
+            </thead>
+            <tbody>
+              {shown.map((one) => (
+                // Selecting by pointer; by keyboard it is J and K, and the time is a button.
+
+                <tr
+                  key={one.id}
+                  aria-selected={one === selected}
+                  onClick={() => set("call", one.id)}
+                  className="whitespace-nowrap"
+                >
+                  <th scope="row">
+                    <button type="button" className="font-mono text-[12.5px]">
+                      {clock(new Date(one.at * 1000))}
+                    </button>
+                  </th>
+                  <td>
+                    <span className="flex items-center gap-2">
+                      <Mark name={STATE_MARK[one.result] ?? "none"} label={one.result} />
+                      <span className="font-medium">
+                        {one.service}.{one.operation || "?"}
+                      </span>
+                    </span>
+                  </td>
+                  <td className="text-ink2">{one.environment}</td>
+                  <td>{one.caller || <span className="text-ink3">no identity</span>}</td>
+                  <td className="text-ink2">{one.face}</td>
+                  <td className="n">{took(one.micros)}</td>
+                  <td className="n">{bytes(one.response_bytes)}</td>
+                  <td className="font-mono text-[12.5px] text-bad">{one.fault}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {!shown.length && (
+            <p className="px-5 py-3 text-ink2">
+              {data.length || only !== "all" ? (
+                <>
+                  No call matches.{" "}
+                  <button
+                    type="button"
+                    className="act"
+                    onClick={() => {
+                      setWords("");
+                      set("only", "");
+                    }}
+                  >
+                    Clear the search
+                  </button>
+                </>
+              ) : (
+                <>
+                  No call yet.{" "}
+                  <Link className="act" href={within("/tests", view)}>
+                    Send one on the test bench
+                  </Link>
+                </>
+              )}
+            </p>
+          )}
         </div>
       </section>
       {selected && (
-        <aside className="flex min-h-0 flex-col overflow-auto border-l border-line bg-inset px-4 py-3" aria-label="The selected call">
-          <h2 className="text-[15px] font-semibold break-all">{selected.service}.{selected.operation || "?"}</h2>
-          <p className={`mt-1 flex items-center gap-2 font-semibold ${selected.result === "answered" ? "text-ok" : "text-bad"}`}><Mark name={STATE_MARK[selected.result] ?? "none"} />{selected.result === "answered" ? "Answered" : `Ended in ${selected.fault}`} after {took(selected.micros)}</p>
+        <aside
+          className="flex min-h-0 flex-col overflow-auto border-l border-line bg-inset px-4 py-3"
+          aria-label="The selected call"
+        >
+          <h2 className="text-[15px] font-semibold break-all">
+            {selected.service}.{selected.operation || "?"}
+          </h2>
+          <p
+            className={`mt-1 flex items-center gap-2 font-semibold ${selected.result === "answered" ? "text-ok" : "text-bad"}`}
+          >
+            <Mark name={STATE_MARK[selected.result] ?? "none"} />
+            {selected.result === "answered" ? "Answered" : `Ended in ${selected.fault}`} after {took(selected.micros)}
+          </p>
           {selected.message && <p className="mt-1 break-words">{selected.message}</p>}
           {selected.result === "failed" && <Picture key={selected.id} call={selected.id} />}
           <dl className="mt-3 grid grid-cols-[96px_minmax(0,1fr)] gap-y-1">
-            {([["Call", selected.id], ["Caller", selected.caller || "no identity"], ["Release", `r${selected.release} in ${selected.environment}`], ["Face", `${selected.face}, status ${selected.status}`],
-              ["Request", bytes(selected.request_bytes)], ["Answer", bytes(selected.response_bytes)]] as const).map(([word, value]) => (
-              <div key={word} className="contents"><dt className="text-ink2">{word}</dt><dd className="flex items-center gap-1 break-all">{word === "Call" ? <><span className="font-mono text-[12.5px]">{value}</span><CopyButton text={value} what="the call number" /></> : value}</dd></div>
+            {(
+              [
+                ["Call", selected.id],
+                ["Caller", selected.caller || "no identity"],
+                ["Release", `r${selected.release} in ${selected.environment}`],
+                ["Face", `${selected.face}, status ${selected.status}`],
+                ["Request", bytes(selected.request_bytes)],
+                ["Answer", bytes(selected.response_bytes)],
+              ] as const
+            ).map(([word, value]) => (
+              <div key={word} className="contents">
+                <dt className="text-ink2">{word}</dt>
+                <dd className="flex items-center gap-1 break-all">
+                  {word === "Call" ? (
+                    <>
+                      <span className="font-mono text-[12.5px]">{value}</span>
+                      <CopyButton text={value} what="the call number" />
+                    </>
+                  ) : (
+                    value
+                  )}
+                </dd>
+              </div>
             ))}
           </dl>
-          {selected.operation && <Link href={bench(selected)} className="btn btn-main mt-4 self-start">Open on the test bench</Link>}
+          {selected.operation && (
+            <Link href={bench(selected)} className="btn btn-main mt-4 self-start">
+              Open on the test bench
+            </Link>
+          )}
         </aside>
       )}
     </div>
@@ -92,11 +219,17 @@ export default function CallsPage() {
 
 /** The screen that a call stopped at, where one was kept. */
 function Picture({ call }: { call: string }) {
-  const { data } = useLoad<Call & { picture?: { title: string; lines: string[] } | null }>(`/calls/${encodeURIComponent(call)}`);
+  const { data } = useLoad<Call & { picture?: { title: string; lines: string[] } | null }>(
+    `/calls/${encodeURIComponent(call)}`,
+  );
   if (!data?.picture) return null;
   return (
-    <figure className="mt-2"><figcaption className="lbl">The screen, {data.picture.title}</figcaption>
-      <pre className="term overflow-x-auto p-2 font-mono text-[6.2px] leading-[9px]">{data.picture.lines.join("\n")}</pre></figure>
+    <figure className="mt-2">
+      <figcaption className="lbl">The screen, {data.picture.title}</figcaption>
+      <pre className="term overflow-x-auto p-2 font-mono text-[6.2px] leading-[9px]">
+        {data.picture.lines.join("\n")}
+      </pre>
+    </figure>
   );
 }
 

@@ -14,10 +14,13 @@ export default function Entrance({ onEnter }: { onEnter: () => void }) {
   const [problems, setProblems] = useState<Problem[]>([]);
   const [busy, setBusy] = useState(false);
   useEffect(() => {
-    void ask<{ setup: boolean; organisation: string }>("GET", "/state").then((state) => {
-      setWaiting(state.setup);
-      setOrganisation(state.organisation);
-    }, () => undefined);
+    void ask<{ setup: boolean; organisation: string }>("GET", "/state").then(
+      (state) => {
+        setWaiting(state.setup);
+        setOrganisation(state.organisation);
+      },
+      () => undefined,
+    );
   }, []);
   const enter = async (event: FormEvent) => {
     event.preventDefault();
@@ -35,21 +38,56 @@ export default function Entrance({ onEnter }: { onEnter: () => void }) {
     <div className="grid min-h-screen grid-rows-[4px_1fr] bg-frame">
       <div className="lens-both" aria-hidden="true" />
       <main className="flex justify-center px-4 pt-[14vh]">
-        <form onSubmit={(event) => void enter(event)} className="h-max w-[344px] rounded-[6px] border border-line bg-sheet px-6 pt-5 pb-6">
-          <div className="mb-4 flex items-center gap-2"><Logo /><span className="text-[17px] font-bold">Bricola</span>
-            {organisation && <span className="ml-auto truncate text-ink2">{organisation}</span>}</div>
+        <form
+          onSubmit={(event) => void enter(event)}
+          className="h-max w-[344px] rounded-[6px] border border-line bg-sheet px-6 pt-5 pb-6"
+        >
+          <div className="mb-4 flex items-center gap-2">
+            <Logo />
+            <span className="text-[17px] font-bold">Bricola</span>
+            {organisation && <span className="ml-auto truncate text-ink2">{organisation}</span>}
+          </div>
           <h1 className="mb-1 text-[20px] leading-6 font-semibold">{settingUp ? "Make the first user" : "Sign in"}</h1>
           {settingUp && <p className="mb-2 text-ink2">This user is an admin. The address works once.</p>}
-          {!settingUp && waiting && <p className="mb-2 text-ink2">There is no user yet. Open the set-up address that the service printed when it started.</p>}
+          {!settingUp && waiting && (
+            <p className="mb-2 text-ink2">
+              There is no user yet. Open the set-up address that the service printed when it started.
+            </p>
+          )}
           <div className="mt-3 flex flex-col gap-3">
-            <div><label className="lbl" htmlFor="name">Name</label>
-              <input id="name" className="field" autoComplete="username" required value={name} onChange={(event) => setName(event.target.value)} /></div>
-            <div><label className="lbl" htmlFor="password">Password</label>
-              <input id="password" className="field" type="password" required minLength={settingUp ? 10 : 1} autoComplete={settingUp ? "new-password" : "current-password"}
-                value={password} onChange={(event) => setPassword(event.target.value)} />
-              {settingUp && <p className="mt-0.5 text-xs text-ink3">at least 10 characters</p>}</div>
+            <div>
+              <label className="lbl" htmlFor="name">
+                Name
+              </label>
+              <input
+                id="name"
+                className="field"
+                autoComplete="username"
+                required
+                value={name}
+                onChange={(event) => setName(event.target.value)}
+              />
+            </div>
+            <div>
+              <label className="lbl" htmlFor="password">
+                Password
+              </label>
+              <input
+                id="password"
+                className="field"
+                type="password"
+                required
+                minLength={settingUp ? 10 : 1}
+                autoComplete={settingUp ? "new-password" : "current-password"}
+                value={password}
+                onChange={(event) => setPassword(event.target.value)}
+              />
+              {settingUp && <p className="mt-0.5 text-xs text-ink3">at least 10 characters</p>}
+            </div>
             {problems.length > 0 && <Problems problems={problems} />}
-            <button type="submit" className="btn btn-main" aria-disabled={busy}>{settingUp ? "Make user and sign in" : "Sign in"}</button>
+            <button type="submit" className="btn btn-main" aria-disabled={busy}>
+              {settingUp ? "Make user and sign in" : "Sign in"}
+            </button>
           </div>
         </form>
       </main>

@@ -1,7 +1,10 @@
 /** Services by environment, traffic, addresses ready to copy, recent calls. */
-import { Funnel, Play, Table2 } from "lucide-react";
-import { useEffect, useMemo, useState } from "react";
-import { Link, useLocation, useSearchParams } from "wouter";
+import { Funnel, Play } from "lucide-react";
+import { useMemo, useState } from "react";
+import { Link, useLocation } from "wouter";
+import { useAddress } from "../address";
+import { steps, useKeys } from "../hotkeys";
+import { kindsOf } from "../kinds";
 import type { Call, EnvironmentInfo, Overview, Place, ServiceRow } from "../api";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
@@ -14,7 +17,10 @@ function sumSlices(places: Place[]): [number, number][] {
   for (const place of places)
     place.figures?.slices.forEach(([calls, faults], index) => {
       const slice = sum[index];
-      if (slice) { slice[0] += calls; slice[1] += faults; }
+      if (slice) {
+        slice[0] += calls;
+        slice[1] += faults;
+      }
     });
   return sum;
 }
@@ -26,7 +32,9 @@ function seen(service: ServiceRow, view: string): Place[] {
 function headline(services: ServiceRow[], environments: EnvironmentInfo[], view: string): [string, string] {
   const place = view !== ALL ? view : (environments.findLast((one) => one.protected) ?? environments.at(-1))?.name;
   if (!place) return ["No environments yet", "Define one in a YAML file, then run: bricola apply FOLDER"];
-  const here = services.flatMap((one) => one.deployments.filter((at) => at.environment === place && at.state !== "not deployed").map((at) => ({ one, at })));
+  const here = services.flatMap((one) =>
+    one.deployments.filter((at) => at.environment === place && at.state !== "not deployed").map((at) => ({ one, at })),
+  );
   const down = here.filter(({ at }) => at.state === "faulting").map(({ one }) => one.name);
   const edited = services.filter((one) => one.draft === "edited").map((one) => one.name);
   const behind = here.filter(({ at }) => !at.newest && at.parts?.length === 1).map(({ one }) => one.name);
@@ -37,38 +45,43 @@ function headline(services: ServiceRow[], environments: EnvironmentInfo[], view:
     shared.length ? `${shared.join(", ")}: two releases share the calls.` : "",
     behind.length ? `${behind.join(", ")}: a newer release waits.` : "",
   ].filter(Boolean);
-  return [here.length ? `${here.length - down.length} of ${plural(here.length, "service")} in ${place} ${here.length - down.length === 1 ? "is" : "are"} sound` : `Nothing is deployed in ${place}`,
-    notes.join(" ") || "What is live is the newest release of every service."];
+  return [
+    here.length
+      ? `${here.length - down.length} of ${plural(here.length, "service")} in ${place} ${here.length - down.length === 1 ? "is" : "are"} sound`
+      : `Nothing is deployed in ${place}`,
+    notes.join(" ") || "What is live is the newest release of every service.",
+  ];
 }
 
 export default function OverviewPage() {
   const [view] = useLens();
   const [, go] = useLocation();
-  const [search, setSearch] = useSearchParams();
+  const [search, setSearch] = useAddress();
   const { data, error } = useLoad<Overview>("/overview", 5);
   const [narrow, setNarrow] = useState("");
   const [only, setOnly] = useState("all");
   const calls = useLoad<Call[]>(`/calls?limit=9${view === ALL ? "" : `&environment=${view}`}`, 5);
   const services = useMemo(() => data?.services ?? [], [data]);
-  const shown = services.filter((one) =>
-    `${one.name} ${one.group} ${one.backends.join(" ")}`.toLowerCase().includes(narrow.toLowerCase()) &&
-    (only === "all" || (only === "draft" ? one.draft === "edited" : one.deployments.some((at) => at.state === "faulting"))));
+  const shown = services.filter(
+    (one) =>
+      `${one.name} ${one.group} ${one.backends.join(" ")}`.toLowerCase().includes(narrow.toLowerCase()) &&
+      (only === "all" ||
+        (only === "draft" ? one.draft === "edited" : one.deployments.some((at) => at.state === "faulting"))),
+  );
   const selected = shown.find((one) => one.name === search.get("service")) ?? shown[0];
 
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input,textarea,[role=dialog],[role=menu]")) return;
-      const index = shown.findIndex((one) => one === selected);
-      const to = event.key === "j" ? shown[index + 1] : event.key === "k" ? shown[index - 1] : undefined;
-      if (to) setSearch((old) => { const next = new URLSearchParams(old); next.set("service", to.name); return next; }, { replace: true });
-      else if (event.key === "Enter" && selected && !(event.target as HTMLElement).closest("a,button")) go(within(`/services/${selected.name}`, view));
-      else if (event.key === "t" && selected) go(within(`/tests?service=${selected.name}`, view));
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
+  useKeys({
+    ...steps(shown, selected, (one) => setSearch({ service: one.name })),
+    Enter: () => selected && go(within(`/services/${selected.name}`, view)),
+    t: () => selected && go(within(`/tests?service=${selected.name}`, view)),
   });
 
-  if (error && !data) return <div className="p-5"><Problems problems={error.problems} /></div>;
+  if (error && !data)
+    return (
+      <div className="p-5">
+        <Problems problems={error.problems} />
+      </div>
+    );
   if (!data) return null;
   const places = services.flatMap((one) => seen(one, view));
   const total = places.reduce((sum, one) => sum + (one.figures?.calls ?? 0), 0);
@@ -83,100 +96,269 @@ export default function OverviewPage() {
     [total < 600 ? (total / 60).toFixed(1) : grouped(Math.round(total / 60)), "calls a minute", false],
     [percent(faults, total), "ended in a fault", faults > 0],
     [total ? took(slowest) : "–", "p95 time taken", false],
-    [`${pools.reduce((sum, one) => sum + one.pool_size - one.pool_available, 0)} of ${pools.reduce((sum, one) => sum + one.pool_max, 0)}`, "sessions in use", false],
+    [
+      `${pools.reduce((sum, one) => sum + one.pool_size - one.pool_available, 0)} of ${pools.reduce((sum, one) => sum + one.pool_max, 0)}`,
+      "sessions in use",
+      false,
+    ],
   ];
   return (
     <div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_300px]">
       <section className="flex min-h-0 min-w-0 flex-col">
         <div className="flex items-end gap-7 px-5 pt-3.5 pb-2">
-          <div className="min-w-0 grow"><h1 className="text-[20px] leading-6 font-semibold">{title}</h1><p className="truncate text-xs text-ink2">{note}</p></div>
+          <div className="min-w-0 grow">
+            <h1 className="text-[20px] leading-6 font-semibold">{title}</h1>
+            <p className="truncate text-xs text-ink2">{note}</p>
+          </div>
           {figures.map(([figure, word, bad]) => (
-            <div key={word} className="whitespace-nowrap"><div className={`text-[20px] leading-6 font-semibold ${bad ? "text-bad" : ""}`}>{figure}</div><div className="text-xs text-ink2">{word}</div></div>
+            <div key={word} className="whitespace-nowrap">
+              <div className={`text-[20px] leading-6 font-semibold ${bad ? "text-bad" : ""}`}>{figure}</div>
+              <div className="text-xs text-ink2">{word}</div>
+            </div>
           ))}
         </div>
         <div className="grid grid-cols-[minmax(0,1fr)_34px] gap-x-2 px-5 pt-1">
-          <div className="h-[92px] [&>svg]:h-full [&>svg]:w-full"><Posts slices={slices} height={92} width={8} gap={3} label={`${total} calls in the last hour, ${faults} ended in a fault`} /></div>
-          <div className="relative text-xs text-ink3"><span className="absolute -top-1">{most || ""}</span><span className="absolute -bottom-2">0</span></div>
+          <div className="h-[92px] [&>svg]:h-full [&>svg]:w-full">
+            <Posts
+              slices={slices}
+              height={92}
+              width={8}
+              gap={3}
+              label={`${total} calls in the last hour, ${faults} ended in a fault`}
+            />
+          </div>
+          <div className="relative text-xs text-ink3">
+            <span className="absolute -top-1">{most || ""}</span>
+            <span className="absolute -bottom-2">0</span>
+          </div>
           <div className="flex justify-between pt-0.5 text-xs text-ink3">
-            {[60, 45, 30, 15, 0].map((minutes) => <span key={minutes}>{clock(new Date((data.now - minutes * 60) * 1000)).slice(0, 5)}</span>)}
+            {[60, 45, 30, 15, 0].map((minutes) => (
+              <span key={minutes}>{clock(new Date((data.now - minutes * 60) * 1000)).slice(0, 5)}</span>
+            ))}
           </div>
         </div>
         <div className="flex items-center gap-2 px-5 pt-2 pb-1.5">
-          <div className="relative"><Funnel size={16} strokeWidth={1.75} className="absolute top-1.5 left-2 text-ink3" />
-            <input data-narrow className="field w-56! pl-8!" placeholder="Name, group or backend" aria-label="Narrow by name, group or backend" value={narrow} onChange={(event) => setNarrow(event.target.value)} /></div>
-          <Segments label="Which services" value={only} onChange={setOnly} options={[
-            { value: "all", word: `All ${services.length}` },
-            { value: "attention", word: `Attention ${services.filter((one) => one.deployments.some((at) => at.state === "faulting")).length}` },
-            { value: "draft", word: `Draft changes ${services.filter((one) => one.draft === "edited").length}` }]} />
+          <div className="relative">
+            <Funnel size={16} strokeWidth={1.75} className="absolute top-1.5 left-2 text-ink3" />
+            <input
+              data-narrow
+              className="field w-56! pl-8!"
+              placeholder="Name, group or backend"
+              aria-label="Narrow by name, group or backend"
+              value={narrow}
+              onChange={(event) => setNarrow(event.target.value)}
+            />
+          </div>
+          <Segments
+            label="Which services"
+            value={only}
+            onChange={setOnly}
+            options={[
+              { value: "all", word: `All ${services.length}` },
+              {
+                value: "attention",
+                word: `Attention ${services.filter((one) => one.deployments.some((at) => at.state === "faulting")).length}`,
+              },
+              { value: "draft", word: `Draft changes ${services.filter((one) => one.draft === "edited").length}` },
+            ]}
+          />
           <span className="ml-auto text-xs text-ink2">Figures of the last hour</span>
         </div>
         <div className="min-h-0 overflow-auto">
           <table className="tbl">
-            <thead><tr>
-              <th scope="col">Service</th><th scope="col">Backend</th><th scope="col">Stage</th>
-              {columns.map((one) => <th key={one.name} scope="col"><EnvTag name={one.name} isProtected={one.protected} /></th>)}
-              <th scope="col">Calls</th><th scope="col" className="n">Count</th><th scope="col" className="n">Faults</th><th scope="col" className="n">p95</th>
-            </tr></thead>
+            <thead>
+              <tr>
+                <th scope="col">Service</th>
+                <th scope="col">Backend</th>
+                <th scope="col">Stage</th>
+                {columns.map((one) => (
+                  <th key={one.name} scope="col">
+                    <EnvTag name={one.name} isProtected={one.protected} />
+                  </th>
+                ))}
+                <th scope="col">Calls</th>
+                <th scope="col" className="n">
+                  Count
+                </th>
+                <th scope="col" className="n">
+                  Faults
+                </th>
+                <th scope="col" className="n">
+                  p95
+                </th>
+              </tr>
+            </thead>
             <tbody>
-              {shown.map((one) => <Row key={one.name} service={one} columns={columns} view={view} selected={one === selected}
-                onSelect={() => setSearch((old) => { const next = new URLSearchParams(old); next.set("service", one.name); return next; }, { replace: true })} />)}
+              {shown.map((one) => (
+                <Row
+                  key={one.name}
+                  service={one}
+                  columns={columns}
+                  view={view}
+                  selected={one === selected}
+                  onSelect={() => setSearch({ service: one.name })}
+                />
+              ))}
             </tbody>
           </table>
-          {!services.length && <p className="px-5 py-3 text-ink2">No services yet. Define some in YAML files, then run <code className="font-mono text-[12.5px]">bricola apply FOLDER</code>.</p>}
-          {services.length > 0 && !shown.length && <p className="px-5 py-3 text-ink2">No service matches. <button type="button" className="act" onClick={() => { setNarrow(""); setOnly("all"); }}>Clear the search</button></p>}
+          {!services.length && (
+            <p className="px-5 py-3 text-ink2">
+              No services yet. Define some in YAML files, then run{" "}
+              <code className="font-mono text-[12.5px]">bricola apply FOLDER</code>.
+            </p>
+          )}
+          {services.length > 0 && !shown.length && (
+            <p className="px-5 py-3 text-ink2">
+              No service matches.{" "}
+              <button
+                type="button"
+                className="act"
+                onClick={() => {
+                  setNarrow("");
+                  setOnly("all");
+                }}
+              >
+                Clear the search
+              </button>
+            </p>
+          )}
         </div>
       </section>
-      <aside className="flex min-h-0 flex-col overflow-auto border-l border-line bg-inset" aria-label="Addresses and recent calls">
+      <aside
+        className="flex min-h-0 flex-col overflow-auto border-l border-line bg-inset"
+        aria-label="Addresses and recent calls"
+      >
         {selected && <Addresses service={selected} view={view} />}
         <div className="px-4 pt-3 pb-1 text-[15px] font-semibold">Recent calls</div>
         <ul className="px-4 pb-3">
           {calls.data?.map((one) => (
-            <li key={one.id} className="grid grid-cols-[56px_14px_minmax(0,1fr)_auto] items-center gap-1.5 border-b border-line py-1">
+            <li
+              key={one.id}
+              className="grid grid-cols-[56px_14px_minmax(0,1fr)_auto] items-center gap-1.5 border-b border-line py-1"
+            >
               <span className="text-xs text-ink3">{clock(new Date(one.at * 1000))}</span>
               <Mark name={STATE_MARK[one.result] ?? "none"} label={one.result} />
-              <span className="min-w-0"><span className="block truncate">{one.operation || one.service}</span><span className="block truncate text-xs text-ink3">{one.caller || "no identity"} in {one.environment}</span></span>
+              <span className="min-w-0">
+                <span className="block truncate">{one.operation || one.service}</span>
+                <span className="block truncate text-xs text-ink3">
+                  {one.caller || "no identity"} in {one.environment}
+                </span>
+              </span>
               <span className="text-xs text-ink2">{took(one.micros)}</span>
             </li>
           ))}
-          {calls.data?.length === 0 && <li className="text-ink2">No call yet. <Link href={within("/tests", view)} className="act">Send one on the test bench</Link></li>}
+          {calls.data?.length === 0 && (
+            <li className="text-ink2">
+              No call yet.{" "}
+              <Link href={within("/tests", view)} className="act">
+                Send one on the test bench
+              </Link>
+            </li>
+          )}
         </ul>
-        {!!calls.data?.length && <Link href={within("/calls", view)} className="act px-4 pb-3">All calls →</Link>}
+        {!!calls.data?.length && (
+          <Link href={within("/calls", view)} className="act px-4 pb-3">
+            All calls →
+          </Link>
+        )}
         <div className="mt-auto flex flex-wrap gap-x-4 gap-y-1.5 border-t border-line px-4 py-3 text-xs text-ink2">
-          {(["serving", "faulting", "not deployed"] as const).map((state) => <span key={state} className="flex items-center gap-1.5"><Mark name={STATE_MARK[state] ?? "none"} />{state}</span>)}
+          {(["serving", "faulting", "not deployed"] as const).map((state) => (
+            <span key={state} className="flex items-center gap-1.5">
+              <Mark name={STATE_MARK[state] ?? "none"} />
+              {state}
+            </span>
+          ))}
         </div>
       </aside>
     </div>
   );
 }
 
-function Row({ service, columns, view, selected, onSelect }: { service: ServiceRow; columns: EnvironmentInfo[]; view: string; selected: boolean; onSelect: () => void }) {
+function Row({
+  service,
+  columns,
+  view,
+  selected,
+  onSelect,
+}: {
+  service: ServiceRow;
+  columns: EnvironmentInfo[];
+  view: string;
+  selected: boolean;
+  onSelect: () => void;
+}) {
   const places = seen(service, view);
   const calls = places.reduce((sum, one) => sum + (one.figures?.calls ?? 0), 0);
   const faults = places.reduce((sum, one) => sum + (one.figures?.faults ?? 0), 0);
   const slowest = Math.max(0, ...places.map((one) => one.figures?.p95_micros ?? 0));
   return (
     // Selecting by pointer; by keyboard it is J and K, and the name is a link.
-     
-    <tr aria-selected={selected} onClick={(event) => { if (!(event.target as HTMLElement).closest("a")) onSelect(); }} className="[&>*]:h-[38px]!">
-      <th scope="row"><span className="flex items-center gap-2"><Table2 size={16} strokeWidth={1.75} className="shrink-0 text-ink3" aria-label="business object" />
-        <Link href={within(`/services/${service.name}`, view)} className="font-semibold">{service.name}</Link>{service.group && <span className="text-xs text-ink3">{service.group}</span>}</span></th>
+
+    <tr
+      aria-selected={selected}
+      onClick={(event) => {
+        if (!(event.target as HTMLElement).closest("a")) onSelect();
+      }}
+      className="[&>*]:h-[38px]!"
+    >
+      <th scope="row">
+        <span className="flex items-center gap-2">
+          {kindsOf(service.sources).map((one) => (
+            <one.icon
+              key={one.kind}
+              size={16}
+              strokeWidth={1.75}
+              className="shrink-0 text-ink3"
+              aria-label={one.word}
+            />
+          ))}
+          <Link href={within(`/services/${service.name}`, view)} className="font-semibold">
+            {service.name}
+          </Link>
+          {service.group && <span className="text-xs text-ink3">{service.group}</span>}
+        </span>
+      </th>
       <td className="text-ink2">{service.backends.join(", ")}</td>
-      <td className="whitespace-nowrap"><span className="flex items-center gap-1.5"><Mark name={STATE_MARK[service.stage] ?? "none"} />
-        <span className={service.stage === "live" ? "text-ink3" : "font-semibold text-warn"}>{service.stage}</span></span></td>
+      <td className="whitespace-nowrap">
+        <span className="flex items-center gap-1.5">
+          <Mark name={STATE_MARK[service.stage] ?? "none"} />
+          <span className={service.stage === "live" ? "text-ink3" : "font-semibold text-warn"}>{service.stage}</span>
+        </span>
+      </td>
       {columns.map((one) => {
         const at = service.deployments.find((place) => place.environment === one.name);
         if (!at) return <td key={one.name} />;
         return (
-          <td key={one.name} className="whitespace-nowrap"><span className="flex items-center gap-1.5" title={at.reason ?? ""}><Mark name={STATE_MARK[at.state] ?? "none"} />
-            {at.parts?.map((part) => <span key={part.release} className="font-medium">r{part.release}{part.share < 100 && <span className="text-xs text-ink2"> {part.share} %</span>}</span>)}
-            <span className={at.state === "faulting" ? "font-semibold text-bad" : "text-ink3"}>{at.state}</span>
-            {at.parts?.length === 1 && !at.newest && <span className="text-xs font-semibold text-warn">r{service.newest} waits</span>}
-            {at.anonymous && at.release !== undefined && <span className="text-xs font-semibold text-warn">anonymous</span>}
-            {at.ends && <span className="text-xs font-semibold text-warn">ends {when(at.ends)}</span>}</span></td>
+          <td key={one.name} className="whitespace-nowrap">
+            <span className="flex items-center gap-1.5" title={at.reason ?? ""}>
+              <Mark name={STATE_MARK[at.state] ?? "none"} />
+              {at.parts?.map((part) => (
+                <span key={part.release} className="font-medium">
+                  r{part.release}
+                  {part.share < 100 && <span className="text-xs text-ink2"> {part.share} %</span>}
+                </span>
+              ))}
+              <span className={at.state === "faulting" ? "font-semibold text-bad" : "text-ink3"}>{at.state}</span>
+              {at.parts?.length === 1 && !at.newest && (
+                <span className="text-xs font-semibold text-warn">r{service.newest} waits</span>
+              )}
+              {at.anonymous && at.release !== undefined && (
+                <span className="text-xs font-semibold text-warn">anonymous</span>
+              )}
+              {at.ends && <span className="text-xs font-semibold text-warn">ends {when(at.ends)}</span>}
+            </span>
+          </td>
         );
       })}
-      <td>{calls ? <Posts slices={sumSlices(places).slice(-30)} height={22} label="calls in the last half hour" /> : <span className="text-ink3">no calls</span>}</td>
-      <td className="n">{grouped(calls)}</td><td className={`n ${faults ? "font-semibold text-bad" : ""}`}>{grouped(faults)}</td>
+      <td>
+        {calls ? (
+          <Posts slices={sumSlices(places).slice(-30)} height={22} label="calls in the last half hour" />
+        ) : (
+          <span className="text-ink3">no calls</span>
+        )}
+      </td>
+      <td className="n">{grouped(calls)}</td>
+      <td className={`n ${faults ? "font-semibold text-bad" : ""}`}>{grouped(faults)}</td>
       <td className="n">{calls ? took(slowest) : "–"}</td>
     </tr>
   );
@@ -186,17 +368,44 @@ function Addresses({ service, view }: { service: ServiceRow; view: string }) {
   const places = seen(service, view).filter((one) => one.soap);
   return (
     <section className="border-b border-line px-4 pt-3 pb-3" aria-label={`Addresses of ${service.name}`}>
-      <h2 className="mb-1 flex items-center text-[15px] font-semibold">{service.name}
-        <Link href={within(`/tests?service=${service.name}`, view)} className="act ml-auto inline-flex items-center gap-1 text-sm"><Play size={14} strokeWidth={1.75} />Test</Link></h2>
+      <h2 className="mb-1 flex items-center text-[15px] font-semibold">
+        {service.name}
+        <Link
+          href={within(`/tests?service=${service.name}`, view)}
+          className="act ml-auto inline-flex items-center gap-1 text-sm"
+        >
+          <Play size={14} strokeWidth={1.75} />
+          Test
+        </Link>
+      </h2>
       <p className="mb-2 text-ink2">{service.description}</p>
       {places.map((place) => (
         <div key={place.segment + place.environment} className="mb-2">
-          <div className="mb-0.5 flex items-center gap-2"><EnvTag name={place.environment} isProtected={place.protected} /><span className="text-xs text-ink3">{place.version > 1 && `version ${place.version}, `}release {place.release} since {when(place.since ?? 0)}</span>
-            {place.anonymous && <span className="text-xs font-semibold text-warn">anonymous</span>}</div>
-          {([["Endpoint", place.soap], ["Contract", place.wsdl], ["REST", place.rest]] as const).map(([word, address]) => address && (
-            <div key={word} className="flex items-center gap-1"><span className="w-14 shrink-0 text-xs text-ink2">{word}</span>
-              <span className="min-w-0 grow truncate font-mono text-[12px]" dir="rtl" title={address}>&lrm;{address}</span><CopyButton text={address} what={`${word.toLowerCase()} address in ${place.environment}`} /></div>
-          ))}
+          <div className="mb-0.5 flex items-center gap-2">
+            <EnvTag name={place.environment} isProtected={place.protected} />
+            <span className="text-xs text-ink3">
+              {place.version > 1 && `version ${place.version}, `}release {place.release} since {when(place.since ?? 0)}
+            </span>
+            {place.anonymous && <span className="text-xs font-semibold text-warn">anonymous</span>}
+          </div>
+          {(
+            [
+              ["Endpoint", place.soap],
+              ["Contract", place.wsdl],
+              ["REST", place.rest],
+            ] as const
+          ).map(
+            ([word, address]) =>
+              address && (
+                <div key={word} className="flex items-center gap-1">
+                  <span className="w-14 shrink-0 text-xs text-ink2">{word}</span>
+                  <span className="min-w-0 grow truncate font-mono text-[12px]" dir="rtl" title={address}>
+                    &lrm;{address}
+                  </span>
+                  <CopyButton text={address} what={`${word.toLowerCase()} address in ${place.environment}`} />
+                </div>
+              ),
+          )}
         </div>
       ))}
       {!places.length && <p className="text-ink2">Not deployed: no address answers yet.</p>}

@@ -1,7 +1,8 @@
 /** Pools: sessions to each backend as they are now, endpoints and their circuits, what is bound, and staged checks. */
 import { PlugZap, RotateCw, Square, Play } from "lucide-react";
-import { useEffect, useState } from "react";
-import { useSearchParams } from "wouter";
+import { useState } from "react";
+import { useAddress } from "../address";
+import { steps, useKeys } from "../hotkeys";
 import { ask, type BackendEnd, type CheckResult, type PoolView } from "../api";
 import { useAct } from "../act";
 import { ALL, useLens } from "../lens";
@@ -18,7 +19,7 @@ const keyOf = (one: { environment: string; backend: string }) => `${one.backend}
 export default function PoolsPage() {
   const person = useSession();
   const [view] = useLens();
-  const [search, setSearch] = useSearchParams();
+  const [search, setSearch] = useAddress();
   const { data, error, reload } = useLoad<PoolView[]>("/pools", 2);
   const ends = useLoad<BackendEnd[]>("/backends", 10);
   const act = useAct();
@@ -28,87 +29,257 @@ export default function PoolsPage() {
   const shown = (data ?? []).filter((one) => view === ALL || one.environment === view);
   const pool = shown.find((one) => keyOf(one) === search.get("pool")) ?? shown[0];
   const unbound = (ends.data ?? []).filter((one) => !one.bound && one.services.length > 0);
-  const choose = (one: PoolView) => setSearch((old) => { const next = new URLSearchParams(old); next.set("pool", keyOf(one)); return next; }, { replace: true });
+  const choose = (one: PoolView) => setSearch({ pool: keyOf(one) });
 
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input,[role=dialog],[role=menu]")) return;
-      const index = shown.findIndex((one) => one === pool);
-      const to = event.key === "j" ? shown[index + 1] : event.key === "k" ? shown[index - 1] : undefined;
-      if (to) choose(to);
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  });
+  useKeys(steps(shown, pool, choose));
 
-  if (error && !data) return <div className="p-5"><Problems problems={error.problems} /></div>;
+  if (error && !data)
+    return (
+      <div className="p-5">
+        <Problems problems={error.problems} />
+      </div>
+    );
   if (!data) return null;
-  if (!pool) return (
-    <div className="px-5 py-4"><h1 className="text-[20px] leading-6 font-semibold">Pools</h1>
-      <p className="mt-1 text-ink2">No pool is running here. A pool keeps sessions to a backend ready; it starts with the first service that is deployed on it.</p></div>
-  );
+  if (!pool)
+    return (
+      <div className="px-5 py-4">
+        <h1 className="text-[20px] leading-6 font-semibold">Pools</h1>
+        <p className="mt-1 text-ink2">
+          No pool is running here. A pool keeps sessions to a backend ready; it starts with the first service that is
+          deployed on it.
+        </p>
+      </div>
+    );
   const path = `/pools/${pool.environment}/${pool.backend}`;
-  const doIt = (action: string) => act.run(async () => { await ask("POST", path, { action }); setAsking(null); reload(); });
-  const check = () => act.run(async () => setChecks(await ask<CheckResult[]>("POST", `/environments/${pool.environment}/check`, { backend: pool.backend })));
+  const doIt = (action: string) =>
+    act.run(async () => {
+      await ask("POST", path, { action });
+      setAsking(null);
+      reload();
+    });
+  const check = () =>
+    act.run(async () =>
+      setChecks(await ask<CheckResult[]>("POST", `/environments/${pool.environment}/check`, { backend: pool.backend })),
+    );
   const count = pool.statistics;
   const used = count.pool_size - count.pool_available;
-  const tone = pool.state === "serving" || pool.state === "asleep" ? "" : pool.state === "at risk" ? "text-warn" : "text-bad";
+  const tone =
+    pool.state === "serving" || pool.state === "asleep" ? "" : pool.state === "at risk" ? "text-warn" : "text-bad";
   return (
     <div className="grid min-h-0 grow grid-cols-[252px_minmax(0,1fr)]">
       <nav aria-label="Pools" className="flex min-h-0 flex-col overflow-auto border-r border-line bg-inset">
         <h1 className="px-5 pt-3 pb-2 text-[15px] font-semibold">Pools</h1>
         {shown.map((one) => (
-          <button key={keyOf(one)} type="button" aria-pressed={one === pool} onClick={() => choose(one)}
-            className={`block w-full border-t border-line px-5 py-2 text-left last-of-type:border-b ${one === pool ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}>
-            <span className="flex items-center gap-2"><Mark name={STATE_MARK[one.state] ?? "none"} label={one.state} /><span className="font-semibold">{one.backend}</span>
-              <EnvTag name={one.environment} isProtected={one.protected} /></span>
-            <span className="mt-1 flex items-center gap-2 pl-5 text-xs text-ink2"><Gauge used={one.statistics.pool_size - one.statistics.pool_available} warm={one.statistics.pool_available} most={one.statistics.pool_max} bad={one.state === "faulting"} />
-              {one.statistics.pool_size - one.statistics.pool_available} of {one.statistics.pool_max}{one.statistics.requests_waiting > 0 && <b className="text-warn">{one.statistics.requests_waiting} waiting</b>}</span>
+          <button
+            key={keyOf(one)}
+            type="button"
+            aria-pressed={one === pool}
+            onClick={() => choose(one)}
+            className={`block w-full border-t border-line px-5 py-2 text-left last-of-type:border-b ${one === pool ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+          >
+            <span className="flex items-center gap-2">
+              <Mark name={STATE_MARK[one.state] ?? "none"} label={one.state} />
+              <span className="font-semibold">{one.backend}</span>
+              <EnvTag name={one.environment} isProtected={one.protected} />
+            </span>
+            <span className="mt-1 flex items-center gap-2 pl-5 text-xs text-ink2">
+              <Gauge
+                used={one.statistics.pool_size - one.statistics.pool_available}
+                warm={one.statistics.pool_available}
+                most={one.statistics.pool_max}
+                bad={one.state === "faulting"}
+              />
+              {one.statistics.pool_size - one.statistics.pool_available} of {one.statistics.pool_max}
+              {one.statistics.requests_waiting > 0 && (
+                <b className="text-warn">{one.statistics.requests_waiting} waiting</b>
+              )}
+            </span>
           </button>
         ))}
         <h2 className="px-5 pt-4 pb-1 font-semibold">All pools here</h2>
         <dl className="grid grid-cols-[1fr_auto] gap-y-1 px-5 text-xs">
-          <dt className="text-ink2">Sessions in use</dt><dd className="text-right font-semibold">{shown.reduce((sum, one) => sum + one.statistics.pool_size - one.statistics.pool_available, 0)} of {shown.reduce((sum, one) => sum + one.statistics.pool_max, 0)}</dd>
-          <dt className="text-ink2">Calls waiting</dt><dd className="text-right font-semibold">{shown.reduce((sum, one) => sum + one.statistics.requests_waiting, 0)}</dd>
-          <dt className="text-ink2">Sessions lost</dt><dd className="text-right font-semibold">{shown.reduce((sum, one) => sum + one.statistics.connections_lost, 0)}</dd>
+          <dt className="text-ink2">Sessions in use</dt>
+          <dd className="text-right font-semibold">
+            {shown.reduce((sum, one) => sum + one.statistics.pool_size - one.statistics.pool_available, 0)} of{" "}
+            {shown.reduce((sum, one) => sum + one.statistics.pool_max, 0)}
+          </dd>
+          <dt className="text-ink2">Calls waiting</dt>
+          <dd className="text-right font-semibold">
+            {shown.reduce((sum, one) => sum + one.statistics.requests_waiting, 0)}
+          </dd>
+          <dt className="text-ink2">Sessions lost</dt>
+          <dd className="text-right font-semibold">
+            {shown.reduce((sum, one) => sum + one.statistics.connections_lost, 0)}
+          </dd>
         </dl>
-        {unbound.length > 0 && <><h2 className="px-5 pt-4 pb-1 font-semibold">Not bound</h2>
-          <ul className="px-5 text-xs">{unbound.map((one) => <li key={keyOf(one)} className="flex items-center gap-1.5 py-0.5"><Mark name="fault" /><span>{one.backend} in {one.environment}</span></li>)}</ul></>}
+        {unbound.length > 0 && (
+          <>
+            <h2 className="px-5 pt-4 pb-1 font-semibold">Not bound</h2>
+            <ul className="px-5 text-xs">
+              {unbound.map((one) => (
+                <li key={keyOf(one)} className="flex items-center gap-1.5 py-0.5">
+                  <Mark name="fault" />
+                  <span>
+                    {one.backend} in {one.environment}
+                  </span>
+                </li>
+              ))}
+            </ul>
+          </>
+        )}
         <div className="mt-auto flex flex-wrap gap-x-4 gap-y-1.5 border-t border-line px-5 py-3 text-xs text-ink2">
-          {(["in use", "warm", "opening", "draining"] as const).map((state) => <span key={state} className="flex items-center gap-1.5"><Mark name={STATE_MARK[state] ?? "none"} />{state}</span>)}
+          {(["in use", "warm", "opening", "draining"] as const).map((state) => (
+            <span key={state} className="flex items-center gap-1.5">
+              <Mark name={STATE_MARK[state] ?? "none"} />
+              {state}
+            </span>
+          ))}
         </div>
       </nav>
-      <section className="flex min-h-0 min-w-0 flex-col overflow-auto" aria-label={`${pool.backend} in ${pool.environment}`}>
+      <section
+        className="flex min-h-0 min-w-0 flex-col overflow-auto"
+        aria-label={`${pool.backend} in ${pool.environment}`}
+      >
         <div className="flex items-center gap-2 px-5 pt-3 pb-2">
-          <div className="min-w-0"><h2 className="flex items-center gap-2 text-[20px] leading-6 font-semibold">{pool.backend}<EnvTag name={pool.environment} isProtected={pool.protected} />
-            <span className={`flex items-center gap-1.5 text-sm ${tone}`}><Mark name={STATE_MARK[pool.state] ?? "none"} />{pool.state}</span></h2>
-            <p className="truncate text-xs text-ink2">Used by {pool.services.join(", ") || "no service"}{pool.credential && `, signed on with ${pool.credential}`}{pool.effective && `, settings in effect since ${pool.effective.slice(11, 19)} UTC`}</p></div>
+          <div className="min-w-0">
+            <h2 className="flex items-center gap-2 text-[20px] leading-6 font-semibold">
+              {pool.backend}
+              <EnvTag name={pool.environment} isProtected={pool.protected} />
+              <span className={`flex items-center gap-1.5 text-sm ${tone}`}>
+                <Mark name={STATE_MARK[pool.state] ?? "none"} />
+                {pool.state}
+              </span>
+            </h2>
+            <p className="truncate text-xs text-ink2">
+              Used by {pool.services.join(", ") || "no service"}
+              {pool.credential && `, signed on with ${pool.credential}`}
+              {pool.effective && `, settings in effect since ${pool.effective.slice(11, 19)} UTC`}
+            </p>
+          </div>
           <span className="ml-auto flex gap-2">
-            {([["stopped", "start", "Start", Play], ["", "recycle", "Recycle", RotateCw]] as const).map(([when, action, word, Icon]) => (when === "" || pool.state === when) && (
-              <button key={action} type="button" className="btn" aria-disabled={!may || act.busy} onClick={() => { if (may) void doIt(action); }}><Icon size={15} strokeWidth={1.75} />{word}</button>))}
-            {pool.state !== "stopped" && <button type="button" className="btn btn-bad" aria-disabled={!may} onClick={() => { if (may) setAsking("stop"); }}><Square size={15} strokeWidth={1.75} />Stop</button>}
-            <button type="button" className="btn btn-main" aria-disabled={!may || act.busy} onClick={() => { if (may) void check(); }}><PlugZap size={15} strokeWidth={1.75} />Check the way</button>
+            {(
+              [
+                ["stopped", "start", "Start", Play],
+                ["", "recycle", "Recycle", RotateCw],
+              ] as const
+            ).map(
+              ([when, action, word, Icon]) =>
+                (when === "" || pool.state === when) && (
+                  <button
+                    key={action}
+                    type="button"
+                    className="btn"
+                    aria-disabled={!may || act.busy}
+                    onClick={() => {
+                      if (may) void doIt(action);
+                    }}
+                  >
+                    <Icon size={15} strokeWidth={1.75} />
+                    {word}
+                  </button>
+                ),
+            )}
+            {pool.state !== "stopped" && (
+              <button
+                type="button"
+                className="btn btn-bad"
+                aria-disabled={!may}
+                onClick={() => {
+                  if (may) setAsking("stop");
+                }}
+              >
+                <Square size={15} strokeWidth={1.75} />
+                Stop
+              </button>
+            )}
+            <button
+              type="button"
+              className="btn btn-main"
+              aria-disabled={!may || act.busy}
+              onClick={() => {
+                if (may) void check();
+              }}
+            >
+              <PlugZap size={15} strokeWidth={1.75} />
+              Check the way
+            </button>
           </span>
         </div>
-        {act.problems.length > 0 && <div className="px-5 pb-2"><Problems problems={act.problems} /></div>}
-        <div className="mx-5 mb-2 border-y border-line py-2 text-sm">{pool.endpoints.filter((one) => one.circuit !== "closed").map((one) => (
-          <p key={one.endpoint} className="strip mb-2"><Mark name="risk" /><span><b>{one.endpoint} is left alone.</b> {one.reason}. It is tried again by itself.</span></p>))}
-          {pool.advice.map((words) => <p key={words} className="text-ink2">{words}</p>)}</div>
+        {act.problems.length > 0 && (
+          <div className="px-5 pb-2">
+            <Problems problems={act.problems} />
+          </div>
+        )}
+        <div className="mx-5 mb-2 border-y border-line py-2 text-sm">
+          {pool.endpoints
+            .filter((one) => one.circuit !== "closed")
+            .map((one) => (
+              <p key={one.endpoint} className="strip mb-2">
+                <Mark name="risk" />
+                <span>
+                  <b>{one.endpoint} is left alone.</b> {one.reason}. It is tried again by itself.
+                </span>
+              </p>
+            ))}
+          {pool.advice.map((words) => (
+            <p key={words} className="text-ink2">
+              {words}
+            </p>
+          ))}
+        </div>
         <dl className="grid grid-cols-7 gap-x-4 px-5 pb-2">
-          {([["Kept warm", pool.settings.min_size], ["At most", pool.settings.max_size], ["Close when idle", span(pool.settings.max_idle)], ["Lifetime", span(pool.settings.max_lifetime)],
-            ["A call waits", span(pool.settings.timeout)], ["Requests", grouped(count.requests_num)], ["Had to wait", `${grouped(count.requests_queued)}`]] as const).map(([word, value]) => (
-            <div key={word}><dt className="text-xs text-ink2">{word}</dt><dd className="font-semibold">{value}</dd></div>))}
+          {(
+            [
+              ["Kept warm", pool.settings.min_size],
+              ["At most", pool.settings.max_size],
+              ["Close when idle", span(pool.settings.max_idle)],
+              ["Lifetime", span(pool.settings.max_lifetime)],
+              ["A call waits", span(pool.settings.timeout)],
+              ["Requests", grouped(count.requests_num)],
+              ["Had to wait", `${grouped(count.requests_queued)}`],
+            ] as const
+          ).map(([word, value]) => (
+            <div key={word}>
+              <dt className="text-xs text-ink2">{word}</dt>
+              <dd className="font-semibold">{value}</dd>
+            </div>
+          ))}
         </dl>
-        <h3 className="flex items-baseline gap-2 border-t border-line px-5 pt-2 text-[15px] font-semibold">Sessions by age<span className="text-xs font-normal text-ink2">{used} in use, {count.pool_available} warm; oldest first</span></h3>
+        <h3 className="flex items-baseline gap-2 border-t border-line px-5 pt-2 text-[15px] font-semibold">
+          Sessions by age
+          <span className="text-xs font-normal text-ink2">
+            {used} in use, {count.pool_available} warm; oldest first
+          </span>
+        </h3>
         <SessionPosts sessions={pool.sessions} lifetime={pool.settings.max_lifetime} />
         <SessionTable pool={pool} may={may} onChange={reload} />
         <Endpoints pool={pool} />
       </section>
-      <Panel title={`Check of ${pool.backend} in ${pool.environment}`} open={checks !== null} onClose={() => setChecks(null)} wide>{checks && <Checks results={checks} />}</Panel>
-      <Panel title={`Stop ${pool.backend} in ${pool.environment}`} open={asking !== null} onClose={() => setAsking(null)}>
-        <p>Calls that need this backend are refused until the pool is started again. {plural(used, "call")} in flight now.</p>
-        <div className="mt-4 flex gap-2"><button type="button" className="btn btn-bad" aria-disabled={act.busy} onClick={() => void doIt("stop")}>Stop and let calls end</button>
-          <button type="button" className="btn btn-bad" aria-disabled={act.busy} onClick={() => void doIt("cut")}>Stop and cut them</button></div>
+      <Panel
+        title={`Check of ${pool.backend} in ${pool.environment}`}
+        open={checks !== null}
+        onClose={() => setChecks(null)}
+        wide
+      >
+        {checks && <Checks results={checks} />}
+      </Panel>
+      <Panel
+        title={`Stop ${pool.backend} in ${pool.environment}`}
+        open={asking !== null}
+        onClose={() => setAsking(null)}
+      >
+        <p>
+          Calls that need this backend are refused until the pool is started again. {plural(used, "call")} in flight
+          now.
+        </p>
+        <div className="mt-4 flex gap-2">
+          <button type="button" className="btn btn-bad" aria-disabled={act.busy} onClick={() => void doIt("stop")}>
+            Stop and let calls end
+          </button>
+          <button type="button" className="btn btn-bad" aria-disabled={act.busy} onClick={() => void doIt("cut")}>
+            Stop and cut them
+          </button>
+        </div>
       </Panel>
     </div>
   );

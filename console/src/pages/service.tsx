@@ -1,9 +1,12 @@
 /** One service: where each version is, operations with their parameters, the contract, and readiness. */
-import { Play, SquareTerminal, Table2, UserRound } from "lucide-react";
+import { Play, UserRound } from "lucide-react";
 import { Tabs } from "radix-ui";
 import { useEffect, useState, type ReactNode } from "react";
-import { Link, useLocation, useSearchParams } from "wouter";
+import { Link, useLocation } from "wouter";
+import { useAddress } from "../address";
 import type { ElementShape, Finding, OperationShape, ServiceDetail } from "../api";
+import { useKeys, steps } from "../hotkeys";
+import { kindOf, type SourceKind } from "../kinds";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
 import { CopyButton, Problems } from "../parts/controls";
@@ -16,62 +19,142 @@ import { plural, when } from "../words";
 export default function ServicePage({ name }: { name: string }) {
   const [view] = useLens();
   const [, go] = useLocation();
-  const [search, setSearch] = useSearchParams();
+  const [search, setSearch] = useAddress();
   const { data, error, reload } = useLoad<ServiceDetail>(`/services/${encodeURIComponent(name)}`, 10);
-  const findings = useLoad<Finding[]>(data && data.draft !== "removed" ? `/services/${encodeURIComponent(name)}/review${view === ALL ? "" : `?environment=${view}`}` : null);
+  const findings = useLoad<Finding[]>(
+    data && data.draft !== "removed"
+      ? `/services/${encodeURIComponent(name)}/review${view === ALL ? "" : `?environment=${view}`}`
+      : null,
+  );
   // With one environment in view, what is live there is shown; else the draft. The head of the pane says which.
   const place = data?.deployments.find((one) => one.environment === view && one.state === "serving");
-  const live = useLoad<OperationShape[]>(place ? `/services/${encodeURIComponent(name)}/operations?environment=${place.environment}` : null, 10);
+  const live = useLoad<OperationShape[]>(
+    place ? `/services/${encodeURIComponent(name)}/operations?environment=${place.environment}` : null,
+    10,
+  );
   const operations = (place ? live.data : data?.operations) ?? [];
   const operation = operations.find((one) => one.name === search.get("operation")) ?? operations[0];
-  const choose = (next: string) => setSearch((old) => { const changed = new URLSearchParams(old); changed.set("operation", next); return changed; }, { replace: true });
+  const choose = (next: string) => setSearch({ operation: next });
 
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (!data || event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input,[role=dialog],[role=menu]")) return;
-      const index = operations.findIndex((one) => one === operation);
-      const to = event.key === "j" ? operations[index + 1] : event.key === "k" ? operations[index - 1] : undefined;
-      if (to) choose(to.name);
-      else if (event.key === "t" && operation) go(within(`/tests?service=${name}&operation=${operation.name}`, view));
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
+  useKeys({
+    ...steps(operations, operation, (one) => choose(one.name)),
+    t: () => operation && go(within(`/tests?service=${name}&operation=${operation.name}`, view)),
   });
 
-  if (error && !data) return <div className="p-5"><Problems problems={error.problems} /></div>;
+  if (error && !data)
+    return (
+      <div className="p-5">
+        <Problems problems={error.problems} />
+      </div>
+    );
   if (!data) return null;
-  const flow = operation?.runs?.startsWith("screen-flow ") ? operation.runs.slice("screen-flow ".length) : "";
+  const kind = kindOf((operation ?? data.operations[0])?.source?.kind);
+  const source = operation?.source && kind.link(operation.source.name);
   const stops = findings.data?.filter((one) => one.severity === "error").length ?? 0;
   return (
     <>
       <div className="flex items-center gap-3 border-b border-line px-5 py-2">
-        {flow ? <SquareTerminal size={18} strokeWidth={1.75} className="text-ink3" aria-label="screen flow" /> : <Table2 size={18} strokeWidth={1.75} className="text-ink3" aria-label="business object" />}
-        <div className="min-w-0"><h1 className="text-[20px] leading-6 font-semibold">{data.name}</h1><p className="truncate text-xs text-ink2">{data.description}</p></div>
-        <div className="ml-auto flex shrink-0 items-center" role="group" aria-label="Where each version is"><Reach service={data} view={view} stops={stops} /></div>
-        <Link href={within(`/tests?service=${data.name}${operation ? `&operation=${operation.name}` : ""}`, view)} className="btn ml-1"><Play size={15} strokeWidth={1.75} />Test<kbd className="kbd-in">T</kbd></Link>
+        <kind.icon size={18} strokeWidth={1.75} className="text-ink3" aria-label={kind.word} />
+        <div className="min-w-0">
+          <h1 className="text-[20px] leading-6 font-semibold">{data.name}</h1>
+          <p className="truncate text-xs text-ink2">{data.description}</p>
+        </div>
+        <div className="ml-auto flex shrink-0 items-center" role="group" aria-label="Where each version is">
+          <Reach service={data} view={view} stops={stops} />
+        </div>
+        <Link
+          href={within(`/tests?service=${data.name}${operation ? `&operation=${operation.name}` : ""}`, view)}
+          className="btn ml-1"
+        >
+          <Play size={15} strokeWidth={1.75} />
+          Test<kbd className="kbd-in">T</kbd>
+        </Link>
       </div>
       <div className="grid min-h-0 grow grid-cols-[184px_minmax(0,1fr)_320px]">
         <nav aria-label="Operations" className="min-h-0 overflow-auto border-r border-line bg-inset">
           <h2 className="px-4 pt-2.5 pb-1.5 font-semibold">Operations</h2>
           {operations.map((one) => (
-            <button key={one.name} type="button" aria-pressed={one === operation} onClick={() => choose(one.name)}
-              className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one === operation ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}>
-              <span className="block truncate font-semibold">{one.name}</span><span className="block text-xs text-ink2">{one.input.length} in, {one.output.length} out{one.faults.length ? `, ${plural(one.faults.length, "fault")}` : ""}</span>
+            <button
+              key={one.name}
+              type="button"
+              aria-pressed={one === operation}
+              onClick={() => choose(one.name)}
+              className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one === operation ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+            >
+              <span className="block truncate font-semibold">{one.name}</span>
+              <span className="block text-xs text-ink2">
+                {one.input.length} in, {one.output.length} out
+                {one.faults.length ? `, ${plural(one.faults.length, "fault")}` : ""}
+              </span>
             </button>
           ))}
           {!operations.length && (!place || live.data) && <p className="px-4 text-ink2">No operations yet.</p>}
-          {data.path && <p className="px-4 pt-3"><Link className="act" href={within(`/definitions?file=${encodeURIComponent(data.path)}`, view)}>Edit as text</Link></p>}
-          {flow ? <p className="px-4 pt-1"><Link className="act" href={within(`/screens?flow=${encodeURIComponent(flow)}`, view)}>See its screens</Link></p>
-            : <p className="px-4 pt-1"><Link className="act" href={within("/definitions/objects", view)}>Edit its objects</Link></p>}
+          {data.path && (
+            <p className="px-4 pt-3">
+              <Link className="act" href={within(`/definitions?file=${encodeURIComponent(data.path)}`, view)}>
+                Edit as text
+              </Link>
+            </p>
+          )}
+          {source && (
+            <p className="px-4 pt-1">
+              <Link className="act" href={within(source.path, view)}>
+                {source.word}
+              </Link>
+            </p>
+          )}
           <h2 className="px-4 pt-4 pb-1 font-semibold">Identity</h2>
-          <dl className="px-4 text-xs"><dt className="text-ink2">Namespace</dt><dd className="mb-1.5 font-mono break-all">{data.namespace}</dd>
-            {data.owner && <><dt className="text-ink2">Owner</dt><dd>{data.owner}</dd></>}</dl>
+          <dl className="px-4 text-xs">
+            <dt className="text-ink2">Namespace</dt>
+            <dd className="mb-1.5 font-mono break-all">{data.namespace}</dd>
+            {data.owner && (
+              <>
+                <dt className="text-ink2">Owner</dt>
+                <dd>{data.owner}</dd>
+              </>
+            )}
+          </dl>
         </nav>
         <section className="min-h-0 overflow-auto">
-          {!place && data.problems.length > 0 && <div className="px-5 py-3"><Problems problems={data.problems} /></div>}
-          {operation && <OperationView operation={operation} of={place ? <><EnvTag name={place.environment} isProtected={place.protected} /><span>release {place.release}, as it is live</span></> : <><Mark name="draft" /><span>the draft{data.draft === "edited" ? ", edited since the newest release" : ", same as the newest release"}</span></>} />}
+          {!place && data.problems.length > 0 && (
+            <div className="px-5 py-3">
+              <Problems problems={data.problems} />
+            </div>
+          )}
+          {operation && (
+            <OperationView
+              operation={operation}
+              of={
+                place ? (
+                  <>
+                    <EnvTag name={place.environment} isProtected={place.protected} />
+                    <span>release {place.release}, as it is live</span>
+                  </>
+                ) : (
+                  <>
+                    <Mark name="draft" />
+                    <span>
+                      the draft
+                      {data.draft === "edited" ? ", edited since the newest release" : ", same as the newest release"}
+                    </span>
+                  </>
+                )
+              }
+            />
+          )}
         </section>
-        <aside className="flex min-h-0 flex-col border-l border-line"><Aside service={data} findings={findings.data} stops={stops} view={view} onMended={() => { reload(); findings.reload(); }} /></aside>
+        <aside className="flex min-h-0 flex-col border-l border-line">
+          <Aside
+            service={data}
+            findings={findings.data}
+            stops={stops}
+            view={view}
+            onMended={() => {
+              reload();
+              findings.reload();
+            }}
+          />
+        </aside>
       </div>
     </>
   );
@@ -82,21 +165,48 @@ function Reach({ service, view, stops }: { service: ServiceDetail; view: string;
   return (
     <>
       <div className={`reach ${view === ALL ? "reach-on" : ""}`}>
-        <div className="flex items-center gap-1.5 text-xs text-ink2"><span className="font-medium">Draft</span>{newest && <span className="ml-auto">newest r{newest.number}</span>}</div>
-        <div className="mt-[3px] flex items-center gap-1.5"><Mark name={service.draft === "edited" ? "draft" : "none"} />
-          <span className="text-[13px] leading-4 font-semibold">{service.draft === "edited" ? (newest ? "edited, not released" : "never released") : service.draft === "removed" ? "removed" : "no changes"}</span></div>
-      </div>
-      {service.deployments.filter((one) => one.version === service.version || one.release !== undefined).map((one, index) => (
-        <div key={one.environment + one.segment} className="contents">
-          <Gate open={one.release !== undefined && (index > 0 || stops === 0)} />
-          <div className={`reach ${view === one.environment ? "reach-on" : ""}`}>
-            <div className="flex items-center gap-1.5 text-xs text-ink2"><EnvTag name={one.environment} isProtected={one.protected} /><span className="ml-auto">{one.since ? when(one.since) : ""}</span></div>
-            <div className="mt-[3px] flex items-center gap-1.5"><Mark name={STATE_MARK[one.state] ?? "none"} />
-              <span className="text-[13px] leading-4 font-semibold whitespace-nowrap">{one.parts?.map((part) => `r${part.release}${part.share < 100 ? ` ${part.share} %` : ""}`).join(" + ")}</span>
-              <span className="text-xs text-ink2">{one.state}{one.release !== undefined && !one.newest ? ", not the newest" : ""}</span></div>
-          </div>
+        <div className="flex items-center gap-1.5 text-xs text-ink2">
+          <span className="font-medium">Draft</span>
+          {newest && <span className="ml-auto">newest r{newest.number}</span>}
         </div>
-      ))}
+        <div className="mt-[3px] flex items-center gap-1.5">
+          <Mark name={service.draft === "edited" ? "draft" : "none"} />
+          <span className="text-[13px] leading-4 font-semibold">
+            {service.draft === "edited"
+              ? newest
+                ? "edited, not released"
+                : "never released"
+              : service.draft === "removed"
+                ? "removed"
+                : "no changes"}
+          </span>
+        </div>
+      </div>
+      {service.deployments
+        .filter((one) => one.version === service.version || one.release !== undefined)
+        .map((one, index) => (
+          <div key={one.environment + one.segment} className="contents">
+            <Gate open={one.release !== undefined && (index > 0 || stops === 0)} />
+            <div className={`reach ${view === one.environment ? "reach-on" : ""}`}>
+              <div className="flex items-center gap-1.5 text-xs text-ink2">
+                <EnvTag name={one.environment} isProtected={one.protected} />
+                <span className="ml-auto">{one.since ? when(one.since) : ""}</span>
+              </div>
+              <div className="mt-[3px] flex items-center gap-1.5">
+                <Mark name={STATE_MARK[one.state] ?? "none"} />
+                <span className="text-[13px] leading-4 font-semibold whitespace-nowrap">
+                  {one.parts
+                    ?.map((part) => `r${part.release}${part.share < 100 ? ` ${part.share} %` : ""}`)
+                    .join(" + ")}
+                </span>
+                <span className="text-xs text-ink2">
+                  {one.state}
+                  {one.release !== undefined && !one.newest ? ", not the newest" : ""}
+                </span>
+              </div>
+            </div>
+          </div>
+        ))}
     </>
   );
 }
@@ -105,15 +215,53 @@ function OperationView({ operation, of }: { operation: OperationShape; of: React
   const kept = Object.entries(operation.kept_inside ?? {});
   return (
     <>
-      <div className="px-5 pt-2.5 pb-2"><div className="flex items-center"><h2 className="text-[15px] leading-5 font-semibold">{operation.name}</h2><span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">{of}</span></div>
+      <div className="px-5 pt-2.5 pb-2">
+        <div className="flex items-center">
+          <h2 className="text-[15px] leading-5 font-semibold">{operation.name}</h2>
+          <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">{of}</span>
+        </div>
         <p>{operation.description || <span className="text-warn">Not described yet</span>}</p>
-        <p className="text-xs text-ink2">{operation.runs && <>Runs <span className="font-mono">{operation.runs}</span>. </>}{operation.roles?.length ? <>Callers need the role {operation.roles.join(" or ")}.</> : <span className="font-semibold text-warn">No role is named, so nobody may call it.</span>}</p></div>
+        <p className="text-xs text-ink2">
+          {operation.runs && (
+            <>
+              Runs <span className="font-mono">{operation.runs}</span>.{" "}
+            </>
+          )}
+          {operation.roles?.length ? (
+            <>Callers need the role {operation.roles.join(" or ")}.</>
+          ) : (
+            <span className="font-semibold text-warn">No role is named, so nobody may call it.</span>
+          )}
+        </p>
+      </div>
       <Elements head="Input" last="Required" elements={operation.input} />
-      <p className="px-5 py-1.5 text-xs text-ink2">{operation.input.length} in the contract{kept.length > 0 && `, ${kept.length} kept inside: ${kept.map(([name, value]) => `${name} = ${value}`).join(", ")}`}</p>
-      <Elements head="Output" last="Always" elements={operation.output} from={sourceOf(operation.runs)} />
+      <p className="px-5 py-1.5 text-xs text-ink2">
+        {operation.input.length} in the contract
+        {kept.length > 0 &&
+          `, ${kept.length} kept inside: ${kept.map(([name, value]) => `${name} = ${value}`).join(", ")}`}
+      </p>
+      <Elements head="Output" last="Always" elements={operation.output} from={kindOf(operation.source?.kind)} />
       {operation.faults.length > 0 && (
-        <table className="tbl mt-2"><thead><tr><th scope="col">Fault</th><th scope="col">Meaning</th><th scope="col">Detail</th></tr></thead>
-          <tbody>{operation.faults.map((one) => <tr key={one.name}><th scope="row" className="font-mono text-[12.5px]">{one.name}</th><td>{one.description}</td><td className="font-mono text-[12.5px]">{one.elements.map((inner) => inner.name).join(", ")}</td></tr>)}</tbody></table>
+        <table className="tbl mt-2">
+          <thead>
+            <tr>
+              <th scope="col">Fault</th>
+              <th scope="col">Meaning</th>
+              <th scope="col">Detail</th>
+            </tr>
+          </thead>
+          <tbody>
+            {operation.faults.map((one) => (
+              <tr key={one.name}>
+                <th scope="row" className="font-mono text-[12.5px]">
+                  {one.name}
+                </th>
+                <td>{one.description}</td>
+                <td className="font-mono text-[12.5px]">{one.elements.map((inner) => inner.name).join(", ")}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
       )}
     </>
   );
@@ -123,34 +271,104 @@ function flatten(elements: ElementShape[], depth = 0): { element: ElementShape; 
   return elements.flatMap((element) => [{ element, depth }, ...flatten(element.elements ?? [], depth + 1)]);
 }
 
-/** What gives the values of an answer. */
-function sourceOf(runs: string | undefined): string {
-  return runs?.startsWith("query ") ? "query" : runs?.startsWith("screen-flow ") ? "screen" : "object";
-}
-
-function Elements({ head, last, elements, from = "object" }: { head: string; last: string; elements: ElementShape[]; from?: string }) {
+function Elements({
+  head,
+  last,
+  elements,
+  from,
+}: {
+  head: string;
+  last: string;
+  elements: ElementShape[];
+  /** What gives the values; callers, where nothing is said. */
+  from?: SourceKind;
+}) {
   return (
     <table className="tbl table-fixed">
-      <colgroup><col className="w-[164px]" /><col className="w-[104px]" /><col className="w-[118px]" /><col className="w-[66px]" /><col className="w-[48px]" /><col /></colgroup>
-      <thead><tr><th scope="col">{head}</th><th scope="col">Given by</th><th scope="col">Type</th><th scope="col">{last}</th><th scope="col">List</th><th scope="col">Documentation</th></tr></thead>
+      <colgroup>
+        <col className="w-[164px]" />
+        <col className="w-[104px]" />
+        <col className="w-[118px]" />
+        <col className="w-[66px]" />
+        <col className="w-[48px]" />
+        <col />
+      </colgroup>
+      <thead>
+        <tr>
+          <th scope="col">{head}</th>
+          <th scope="col">Given by</th>
+          <th scope="col">Type</th>
+          <th scope="col">{last}</th>
+          <th scope="col">List</th>
+          <th scope="col">Documentation</th>
+        </tr>
+      </thead>
       <tbody>
         {flatten(elements).map(({ element, depth }, index) => (
           <tr key={index} title={element.rule}>
-            <th scope="row" className="truncate font-mono text-[12.5px]" style={{ paddingLeft: 20 + depth * 16 }}>{element.name}</th>
-            <td><span className="flex items-center gap-1.5 text-ink2">{head === "Input" ? <><UserRound size={14} strokeWidth={1.75} className="shrink-0" />{element.default != null ? <>default <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">{element.default}</span></> : "caller"}</> : <>{from === "screen" ? <SquareTerminal size={14} strokeWidth={1.75} /> : <Table2 size={14} strokeWidth={1.75} />}{from}</>}</span></td>
-            <td className="truncate">{element.type}{element.unit && <span className="text-ink3">, {element.unit}</span>}</td>
+            <th scope="row" className="truncate font-mono text-[12.5px]" style={{ paddingLeft: 20 + depth * 16 }}>
+              {element.name}
+            </th>
+            <td>
+              <span className="flex items-center gap-1.5 text-ink2">
+                {!from ? (
+                  <>
+                    <UserRound size={14} strokeWidth={1.75} className="shrink-0" />
+                    {element.default != null ? (
+                      <>
+                        default{" "}
+                        <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">
+                          {element.default}
+                        </span>
+                      </>
+                    ) : (
+                      "caller"
+                    )}
+                  </>
+                ) : (
+                  <>
+                    <from.icon size={14} strokeWidth={1.75} />
+                    {from.gives}
+                  </>
+                )}
+              </span>
+            </td>
+            <td className="truncate">
+              {element.type}
+              {element.unit && <span className="text-ink3">, {element.unit}</span>}
+            </td>
             <td>{element.required ? "yes" : <span className="text-ink3">no</span>}</td>
-            <td className="text-ink2">{element.list ? (element.most == null ? "any" : `${element.least} to ${element.most}`) : "one"}</td>
+            <td className="text-ink2">
+              {element.list ? (element.most == null ? "any" : `${element.least} to ${element.most}`) : "one"}
+            </td>
             <td className="py-1!">{element.description || <span className="text-ink3">–</span>}</td>
           </tr>
         ))}
-        {!elements.length && <tr><td colSpan={6} className="text-ink2">Nothing.</td></tr>}
+        {!elements.length && (
+          <tr>
+            <td colSpan={6} className="text-ink2">
+              Nothing.
+            </td>
+          </tr>
+        )}
       </tbody>
     </table>
   );
 }
 
-function Aside({ service, findings, stops, view, onMended }: { service: ServiceDetail; findings: Finding[] | undefined; stops: number; view: string; onMended: () => void }) {
+function Aside({
+  service,
+  findings,
+  stops,
+  view,
+  onMended,
+}: {
+  service: ServiceDetail;
+  findings: Finding[] | undefined;
+  stops: number;
+  view: string;
+  onMended: () => void;
+}) {
   const may = mayAtLeast(useSession(), "integrator");
   const [source, setSource] = useState("");
   const place = service.deployments.find((one) => one.environment === view && one.release !== undefined);
@@ -158,35 +376,88 @@ function Aside({ service, findings, stops, view, onMended }: { service: ServiceD
   const digest = service.draft + (service.releases[0]?.digest ?? "");
   useEffect(() => {
     const stop = new AbortController();
-    fetch(path, { signal: stop.signal }).then((answer) => (answer.ok ? answer.text() : ""), () => "").then(setSource, () => undefined);
+    fetch(path, { signal: stop.signal })
+      .then(
+        (answer) => (answer.ok ? answer.text() : ""),
+        () => "",
+      )
+      .then(setSource, () => undefined);
     return () => stop.abort();
   }, [path, digest]);
   return (
     <Tabs.Root defaultValue="contract" className="flex min-h-0 grow flex-col">
       <Tabs.List className="flex items-center gap-5 border-b border-line px-4" aria-label="Beside the parameters">
-        <Tabs.Trigger value="contract" className="tab">Contract</Tabs.Trigger>
-        <Tabs.Trigger value="readiness" className="tab">Readiness{findings ? ` ${findings.length}` : ""}</Tabs.Trigger>
-        <Tabs.Trigger value="releases" className="tab">Releases</Tabs.Trigger>
-        <span className="ml-auto"><CopyButton text={source} what="the contract" /></span>
+        <Tabs.Trigger value="contract" className="tab">
+          Contract
+        </Tabs.Trigger>
+        <Tabs.Trigger value="readiness" className="tab">
+          Readiness{findings ? ` ${findings.length}` : ""}
+        </Tabs.Trigger>
+        <Tabs.Trigger value="releases" className="tab">
+          Releases
+        </Tabs.Trigger>
+        <span className="ml-auto">
+          <CopyButton text={source} what="the contract" />
+        </span>
       </Tabs.List>
       <Tabs.Content value="contract" className="flex min-h-0 grow flex-col">
-        <p className="px-4 py-1.5 text-xs text-ink2">{place ? `As callers read it in ${place.environment}, release ${place.release}` : "Of the draft, as callers will read it"}</p>
-        {source ? <Xml source={source} label="Contract" /> : <p className="px-4 text-ink2">No contract can be written yet; Readiness says why.</p>}
+        <p className="px-4 py-1.5 text-xs text-ink2">
+          {place
+            ? `As callers read it in ${place.environment}, release ${place.release}`
+            : "Of the draft, as callers will read it"}
+        </p>
+        {source ? (
+          <Xml source={source} label="Contract" />
+        ) : (
+          <p className="px-4 text-ink2">No contract can be written yet; Readiness says why.</p>
+        )}
       </Tabs.Content>
       <Tabs.Content value="readiness" className="min-h-0 overflow-auto">
-        <div className="flex items-center gap-2 px-4 py-2"><Mark name={stops ? "fault" : "serving"} /><span className="font-semibold">{stops ? `${plural(stops, "finding")} ${stops === 1 ? "stops" : "stop"} the release` : "Nothing stops the release"}</span></div>
-        <Findings findings={findings ?? []} service={service.name} environment={view === ALL ? "" : view} may={may} onMended={onMended} />
-        {view === ALL && <p className="border-t border-line px-4 py-2 text-xs text-ink2">Choose an environment at View to review running it there.</p>}
+        <div className="flex items-center gap-2 px-4 py-2">
+          <Mark name={stops ? "fault" : "serving"} />
+          <span className="font-semibold">
+            {stops
+              ? `${plural(stops, "finding")} ${stops === 1 ? "stops" : "stop"} the release`
+              : "Nothing stops the release"}
+          </span>
+        </div>
+        <Findings
+          findings={findings ?? []}
+          service={service.name}
+          environment={view === ALL ? "" : view}
+          may={may}
+          onMended={onMended}
+        />
+        {view === ALL && (
+          <p className="border-t border-line px-4 py-2 text-xs text-ink2">
+            Choose an environment at View to review running it there.
+          </p>
+        )}
       </Tabs.Content>
       <Tabs.Content value="releases" className="min-h-0 overflow-auto">
         {service.releases.map((one) => (
-          <div key={one.number} className="border-b border-line px-4 py-2"><div className="flex items-center gap-2"><span className="font-semibold">r{one.number}</span>
-            {service.deployments.filter((at) => at.release === one.number).map((at) => <EnvTag key={at.environment} name={at.environment} isProtected={at.protected} />)}
-            <span className="ml-auto text-xs text-ink3">{one.author}, {when(one.at)}</span></div>
-            {one.notes && <p className="text-ink2">{one.notes}</p>}<p className="font-mono text-xs text-ink3">{one.digest.slice(0, 16)}</p></div>
+          <div key={one.number} className="border-b border-line px-4 py-2">
+            <div className="flex items-center gap-2">
+              <span className="font-semibold">r{one.number}</span>
+              {service.deployments
+                .filter((at) => at.release === one.number)
+                .map((at) => (
+                  <EnvTag key={at.environment} name={at.environment} isProtected={at.protected} />
+                ))}
+              <span className="ml-auto text-xs text-ink3">
+                {one.author}, {when(one.at)}
+              </span>
+            </div>
+            {one.notes && <p className="text-ink2">{one.notes}</p>}
+            <p className="font-mono text-xs text-ink3">{one.digest.slice(0, 16)}</p>
+          </div>
         ))}
         {!service.releases.length && <p className="px-4 py-2 text-ink2">No release yet.</p>}
-        <p className="px-4 py-2"><Link className="act" href={within(`/releases?service=${service.name}`, view)}>Compare, release and deploy →</Link></p>
+        <p className="px-4 py-2">
+          <Link className="act" href={within(`/releases?service=${service.name}`, view)}>
+            Compare, release and deploy →
+          </Link>
+        </p>
       </Tabs.Content>
     </Tabs.Root>
   );

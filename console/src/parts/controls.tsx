@@ -10,7 +10,9 @@ export function Hint({ text, children }: { text: string; children: ReactNode }) 
     <Tooltip.Root>
       <Tooltip.Trigger asChild>{children}</Tooltip.Trigger>
       <Tooltip.Portal>
-        <Tooltip.Content sideOffset={4} className="pop z-50 max-w-80 px-2 py-1 text-xs text-ink">{text}</Tooltip.Content>
+        <Tooltip.Content sideOffset={4} className="pop z-50 max-w-80 px-2 py-1 text-xs text-ink">
+          {text}
+        </Tooltip.Content>
       </Tooltip.Portal>
     </Tooltip.Root>
   );
@@ -25,37 +27,88 @@ export function CopyButton({ text, what }: { text: string; what: string }) {
   };
   return (
     <Hint text={done ? "Copied" : `Copy ${what}`}>
-      <button type="button" className="ibtn" aria-label={done ? `Copied ${what}` : `Copy ${what}`} onClick={() => void copy()}>
+      <button
+        type="button"
+        className="ibtn"
+        aria-label={done ? `Copied ${what}` : `Copy ${what}`}
+        onClick={() => void copy()}
+      >
         {done ? <Check size={16} strokeWidth={1.75} className="text-ok" /> : <Copy size={16} strokeWidth={1.75} />}
       </button>
     </Hint>
   );
 }
 
-export function Segments({ value, options, onChange, label }: { value: string; options: { value: string; word: ReactNode }[]; onChange: (value: string) => void; label: string }) {
+export function Segments<V extends string>({
+  value,
+  options,
+  onChange,
+  label,
+}: {
+  value: V;
+  options: { value: V; word: ReactNode }[];
+  onChange: (value: V) => void;
+  label: string;
+}) {
   return (
-    <ToggleGroup.Root type="single" value={value} onValueChange={(next) => { if (next) onChange(next); }} className="seg" aria-label={label}>
-      {options.map((one) => <ToggleGroup.Item key={one.value} value={one.value} className="segb">{one.word}</ToggleGroup.Item>)}
+    <ToggleGroup.Root
+      type="single"
+      value={value}
+      onValueChange={(next) => {
+        if (next) onChange(next as V);
+      }}
+      className="seg"
+      aria-label={label}
+    >
+      {options.map((one) => (
+        <ToggleGroup.Item key={one.value} value={one.value} className="segb">
+          {one.word}
+        </ToggleGroup.Item>
+      ))}
     </ToggleGroup.Root>
   );
 }
 
 const NOTHING = "\u0000";
 
-export function Select({ value, options, onChange, label, id, mono = false, placeholder = "" }: {
-  value: string; options: { value: string; word: ReactNode }[]; onChange: (value: string) => void; label: string; id?: string; mono?: boolean; placeholder?: string;
+export function Select<V extends string>({
+  value,
+  options,
+  onChange,
+  label,
+  id,
+  mono = false,
+  placeholder = "",
+}: {
+  value: V;
+  options: { value: V; word: ReactNode }[];
+  onChange: (value: V) => void;
+  label: string;
+  id?: string;
+  mono?: boolean;
+  placeholder?: string;
 }) {
   return (
-    <RSelect.Root value={value || NOTHING} onValueChange={(next) => onChange(next === NOTHING ? "" : next)}>
+    <RSelect.Root value={value || NOTHING} onValueChange={(next) => onChange((next === NOTHING ? "" : next) as V)}>
       <RSelect.Trigger id={id} className={`sel ${mono ? "font-mono text-[12.5px]" : ""}`} aria-label={label}>
-        <span className="truncate"><RSelect.Value placeholder={placeholder} /></span>
+        <span className="truncate">
+          <RSelect.Value placeholder={placeholder} />
+        </span>
         <ChevronDown size={16} strokeWidth={1.75} className="shrink-0 text-ink3" />
       </RSelect.Trigger>
       <RSelect.Portal>
-        <RSelect.Content position="popper" sideOffset={2} className="pop z-40 max-h-80 min-w-(--radix-select-trigger-width) overflow-auto p-1">
+        <RSelect.Content
+          position="popper"
+          sideOffset={2}
+          className="pop z-40 max-h-80 min-w-(--radix-select-trigger-width) overflow-auto p-1"
+        >
           <RSelect.Viewport>
             {options.map((one) => (
-              <RSelect.Item key={one.value} value={one.value || NOTHING} className={`flex h-7 cursor-pointer items-center rounded-[3px] px-2 outline-none data-highlighted:bg-wash ${mono ? "font-mono text-[12.5px]" : "text-sm"}`}>
+              <RSelect.Item
+                key={one.value}
+                value={one.value || NOTHING}
+                className={`flex h-7 cursor-pointer items-center rounded-[3px] px-2 outline-none data-highlighted:bg-wash ${mono ? "font-mono text-[12.5px]" : "text-sm"}`}
+              >
                 <RSelect.ItemText>{one.word}</RSelect.ItemText>
               </RSelect.Item>
             ))}
@@ -76,8 +129,15 @@ export function Problems({ problems }: { problems: Problem[] }) {
             <p className="font-semibold text-bad">{one.message}</p>
             {(one.place || one.expected || one.found) && (
               <p className="text-ink2 break-words">
-                {one.place && <>at <span className="font-mono text-[12.5px]">{one.place}</span>{(one.expected || one.found) && ": "}</>}
-                {one.expected && <>expected {one.expected}</>}{one.expected && one.found && ", "}{one.found && <>found {one.found}</>}
+                {one.place && (
+                  <>
+                    at <span className="font-mono text-[12.5px]">{one.place}</span>
+                    {(one.expected || one.found) && ": "}
+                  </>
+                )}
+                {one.expected && <>expected {one.expected}</>}
+                {one.expected && one.found && ", "}
+                {one.found && <>found {one.found}</>}
               </p>
             )}
             {one.inner && <p className="font-mono text-[12.5px] break-words text-ink2">{one.inner}</p>}

@@ -48,14 +48,30 @@ const MOST_LINES = 2000;
 
 export function Xml({ source, label }: { source: string; label: string }) {
   const lines = useMemo(() => pretty(source).split("\n").slice(0, MOST_LINES), [source]);
-  const shown = useMemo(() => lines.map((line, index) => (
-    <Fragment key={index}>{tokens(line).map((part, at) => <Fragment key={at}>{part}</Fragment>)}{"\n"}</Fragment>
-  )), [lines]);
+  const shown = useMemo(
+    () =>
+      lines.map((line, index) => (
+        <Fragment key={index}>
+          {tokens(line).map((part, at) => (
+            <Fragment key={at}>{part}</Fragment>
+          ))}
+          {"\n"}
+        </Fragment>
+      )),
+    [lines],
+  );
   return (
     // The pane scrolls, so it must be reachable by keyboard.
-    // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex
-    <div role="region" aria-label={label} tabIndex={0} className="grid min-h-0 grow grid-cols-[max-content_minmax(0,1fr)] gap-2.5 overflow-auto bg-inset px-2 py-2">
-      <pre className="lnum" aria-hidden="true">{lines.map((_, index) => index + 1).join("\n")}</pre>
+    <div
+      role="region"
+      aria-label={label}
+      // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex -- see above
+      tabIndex={0}
+      className="grid min-h-0 grow grid-cols-[max-content_minmax(0,1fr)] gap-2.5 overflow-auto bg-inset px-2 py-2"
+    >
+      <pre className="lnum" aria-hidden="true">
+        {lines.map((_, index) => index + 1).join("\n")}
+      </pre>
       <pre className="xml">{shown}</pre>
     </div>
   );

@@ -10,7 +10,15 @@ import { plural } from "../words";
 
 const SHARES = ["100", "50", "25", "10", "5", "1"];
 
-export function DeployPanel({ service, release, onDone }: { service: ServiceDetail; release: number; onDone: () => void }) {
+export function DeployPanel({
+  service,
+  release,
+  onDone,
+}: {
+  service: ServiceDetail;
+  release: number;
+  onDone: () => void;
+}) {
   const may = mayAtLeast(useSession(), "operator");
   const act = useAct();
   const places = service.deployments;
@@ -20,7 +28,12 @@ export function DeployPanel({ service, release, onDone }: { service: ServiceDeta
   const [typed, setTyped] = useState("");
   const [consent, setConsent] = useState("");
   const place = places.find((one) => one.environment === environment);
-  const plan = useLoad<DeploymentPlan>(environment ? `/services/${encodeURIComponent(service.name)}/deployment-plan?environment=${environment}&release=${release}` : null, 10);
+  const plan = useLoad<DeploymentPlan>(
+    environment
+      ? `/services/${encodeURIComponent(service.name)}/deployment-plan?environment=${environment}&release=${release}`
+      : null,
+    10,
+  );
   if (!place) return <p className="px-5 py-3 text-ink2">No environment is defined yet.</p>;
   const gates = plan.data?.gates ?? [];
   const stops = gates.flatMap((one) => (one.outcome === "closed" ? one.problems : []));
@@ -29,56 +42,251 @@ export function DeployPanel({ service, release, onDone }: { service: ServiceDeta
   const ready = may && confirmed && !stops.length && (!asks.length || consent.trim() !== "") && !act.busy;
   const already = place.parts?.length === 1 && place.release === release;
   const url = `/services/${encodeURIComponent(service.name)}/deployments`;
-  const done = () => { setTyped(""); setConsent(""); onDone(); plan.reload(); };
-  const deploy = () => act.run(async () => { await ask("POST", url, { environment, release, share: Number(share), consent }); done(); });
-  const back = () => act.run(async () => { await ask("POST", `${url}/${environment}/rollback`, { version: place.version }); done(); });
-  const why = !may ? "Deploying needs the role operator" : stops.length ? "A gate is closed" : !confirmed ? `Type ${environment} first` : undefined;
+  const done = () => {
+    setTyped("");
+    setConsent("");
+    onDone();
+    plan.reload();
+  };
+  const deploy = () =>
+    act.run(async () => {
+      await ask("POST", url, { environment, release, share: Number(share), consent });
+      done();
+    });
+  const back = () =>
+    act.run(async () => {
+      await ask("POST", `${url}/${environment}/rollback`, { version: place.version });
+      done();
+    });
+  const why = !may
+    ? "Deploying needs the role operator"
+    : stops.length
+      ? "A gate is closed"
+      : !confirmed
+        ? `Type ${environment} first`
+        : undefined;
   return (
-    <form className="border-t border-line bg-inset px-5 py-3" onSubmit={(event) => { event.preventDefault(); if (ready) void deploy(); }}>
-      <h2 className="mb-1 flex items-center gap-2 text-[15px] font-semibold">Deploy r{release} to <EnvTag name={environment} isProtected={place.protected} /></h2>
+    <form
+      className="border-t border-line bg-inset px-5 py-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (ready) void deploy();
+      }}
+    >
+      <h2 className="mb-1 flex items-center gap-2 text-[15px] font-semibold">
+        Deploy r{release} to <EnvTag name={environment} isProtected={place.protected} />
+      </h2>
       <div className="flex items-center gap-2 border-b border-line pb-2">
         <Gate open={stops.length === 0 && asks.length === 0} />
-        <p className="text-xs text-ink2">{stops.length ? `${plural(stops.length, "finding")} ${stops.length === 1 ? "stops" : "stop"} it.` : asks.length ? "Callers break: it needs a reason." : "Its gates are open."}
-          {plan.data?.replaces && plan.data.replaces !== release ? ` It takes the place of r${plan.data.replaces}.` : ""}{" "}
-          {plan.data?.uses.map((one) => <span key={one.backend} className="inline-flex items-center gap-1"><Mark name={STATE_MARK[one.state] ?? "draft"} />{one.backend} {one.state}</span>)}</p>
+        <p className="text-xs text-ink2">
+          {stops.length
+            ? `${plural(stops.length, "finding")} ${stops.length === 1 ? "stops" : "stop"} it.`
+            : asks.length
+              ? "Callers break: it needs a reason."
+              : "Its gates are open."}
+          {plan.data?.replaces && plan.data.replaces !== release
+            ? ` It takes the place of r${plan.data.replaces}.`
+            : ""}{" "}
+          {plan.data?.uses.map((one) => (
+            <span key={one.backend} className="inline-flex items-center gap-1">
+              <Mark name={STATE_MARK[one.state] ?? "draft"} />
+              {one.backend} {one.state}
+            </span>
+          ))}
+        </p>
       </div>
-      {(stops.length > 0 || asks.length > 0) && <div className="mt-2 max-h-40 overflow-auto"><Problems problems={[...stops, ...asks]} /></div>}
-      {plan.error && <div className="mt-2"><Problems problems={plan.error.problems} /></div>}
+      {(stops.length > 0 || asks.length > 0) && (
+        <div className="mt-2 max-h-40 overflow-auto">
+          <Problems problems={[...stops, ...asks]} />
+        </div>
+      )}
+      {plan.error && (
+        <div className="mt-2">
+          <Problems problems={plan.error.problems} />
+        </div>
+      )}
       <div className="mt-2 grid grid-cols-2 gap-3">
-        <div><span className="lbl">To</span><Select label="To environment" value={environment} onChange={(next) => { setEnvironment(next); setTyped(""); }} options={places.filter((one, index) => places.findIndex((two) => two.environment === one.environment) === index).map((one) => ({ value: one.environment, word: one.environment }))} /></div>
-        <div><span className="lbl">Share of the calls</span><Select label="Share of the calls" value={share} onChange={setShare} options={SHARES.map((one) => ({ value: one, word: one === "100" ? "all" : `${one} %` }))} /></div>
+        <div>
+          <span className="lbl">To</span>
+          <Select
+            label="To environment"
+            value={environment}
+            onChange={(next) => {
+              setEnvironment(next);
+              setTyped("");
+            }}
+            options={places
+              .filter((one, index) => places.findIndex((two) => two.environment === one.environment) === index)
+              .map((one) => ({ value: one.environment, word: one.environment }))}
+          />
+        </div>
+        <div>
+          <span className="lbl">Share of the calls</span>
+          <Select
+            label="Share of the calls"
+            value={share}
+            onChange={setShare}
+            options={SHARES.map((one) => ({ value: one, word: one === "100" ? "all" : `${one} %` }))}
+          />
+        </div>
       </div>
-      {asks.length > 0 && <><label className="lbl mt-2" htmlFor="deploy-consent">Reason for breaking callers</label><input id="deploy-consent" className="field" value={consent} onChange={(event) => setConsent(event.target.value)} /></>}
-      {place.protected && <><label className="lbl mt-2" htmlFor="confirm">Type the environment to confirm</label><input id="confirm" className="field" autoComplete="off" value={typed} onChange={(event) => setTyped(event.target.value)} /></>}
-      {act.problems.length > 0 && <div className="mt-2 max-h-40 overflow-auto"><Problems problems={act.problems} /></div>}
+      {asks.length > 0 && (
+        <>
+          <label className="lbl mt-2" htmlFor="deploy-consent">
+            Reason for breaking callers
+          </label>
+          <input
+            id="deploy-consent"
+            className="field"
+            value={consent}
+            onChange={(event) => setConsent(event.target.value)}
+          />
+        </>
+      )}
+      {place.protected && (
+        <>
+          <label className="lbl mt-2" htmlFor="confirm">
+            Type the environment to confirm
+          </label>
+          <input
+            id="confirm"
+            className="field"
+            autoComplete="off"
+            value={typed}
+            onChange={(event) => setTyped(event.target.value)}
+          />
+        </>
+      )}
+      {act.problems.length > 0 && (
+        <div className="mt-2 max-h-40 overflow-auto">
+          <Problems problems={act.problems} />
+        </div>
+      )}
       <div className="mt-3 flex gap-2">
-        <button type="submit" data-to="D" className="btn btn-main" aria-disabled={!ready} title={why}>{already ? `Deploy r${release} again` : share === "100" ? `Deploy r${release}` : `Give r${release} ${share} %`}</button>
-        {place.release !== undefined && <button type="button" data-to="R" className="btn" aria-disabled={!may || !confirmed || act.busy} title={confirmed ? "Back to the release before" : `Type ${environment} first`}
-          onClick={() => { if (may && confirmed && !act.busy) void back(); }}>Roll back {environment}</button>}
+        <button type="submit" data-to="D" className="btn btn-main" aria-disabled={!ready} title={why}>
+          {already
+            ? `Deploy r${release} again`
+            : share === "100"
+              ? `Deploy r${release}`
+              : `Give r${release} ${share} %`}
+        </button>
+        {place.release !== undefined && (
+          <button
+            type="button"
+            data-to="R"
+            className="btn"
+            aria-disabled={!may || !confirmed || act.busy}
+            title={confirmed ? "Back to the release before" : `Type ${environment} first`}
+            onClick={() => {
+              if (may && confirmed && !act.busy) void back();
+            }}
+          >
+            Roll back {environment}
+          </button>
+        )}
       </div>
-      {place.release !== undefined && <EndOfService service={service.name} place={place} ready={may && confirmed} why={confirmed ? undefined : `Type ${environment} first`} onDone={done} />}
+      {place.release !== undefined && (
+        <EndOfService
+          service={service.name}
+          place={place}
+          ready={may && confirmed}
+          why={confirmed ? undefined : `Type ${environment} first`}
+          onDone={done}
+        />
+      )}
     </form>
   );
 }
 
 /** The announced end: the contract says so from now on, and calls are refused with a friendly fault from that day on. */
-function EndOfService({ service, place, ready, why, onDone }: { service: string; place: Place; ready: boolean; why: string | undefined; onDone: () => void }) {
+function EndOfService({
+  service,
+  place,
+  ready,
+  why,
+  onDone,
+}: {
+  service: string;
+  place: Place;
+  ready: boolean;
+  why: string | undefined;
+  onDone: () => void;
+}) {
   const act = useAct();
   const [day, setDay] = useState(place.ends ?? "");
   const [words, setWords] = useState("");
-  const set = (on: string | null) => act.run(async () => {
-    await ask("PUT", `/services/${encodeURIComponent(service)}/deployments/${place.environment}/end`, { on, words, version: place.version });
-    onDone();
-  });
+  const set = (on: string | null) =>
+    act.run(async () => {
+      await ask("PUT", `/services/${encodeURIComponent(service)}/deployments/${place.environment}/end`, {
+        on,
+        words,
+        version: place.version,
+      });
+      onDone();
+    });
   const blocked = !ready || act.busy;
   return (
     <details className="mt-3 border-t border-line pt-2" open={!!place.ends}>
-      <summary className="cursor-pointer font-semibold">{place.ends ? `Ends in ${place.environment} on ${place.ends}` : `Announce the end in ${place.environment}`}</summary>
-      <div className="mt-2 grid grid-cols-2 gap-3"><div><label className="lbl" htmlFor="end-day">Last day before</label><input id="end-day" type="date" className="field" value={day} onChange={(event) => setDay(event.target.value)} /></div>
-        <div><label className="lbl" htmlFor="end-words">Words for callers</label><input id="end-words" className="field" placeholder="What to use instead" value={words} onChange={(event) => setWords(event.target.value)} /></div></div>
-      {act.problems.length > 0 && <div className="mt-2"><Problems problems={act.problems} /></div>}
-      <div className="mt-2 flex gap-2"><button type="button" className="btn btn-bad" aria-disabled={blocked || !day} title={why} onClick={() => { if (!blocked && day) void set(day); }}>Announce the end</button>
-        {place.ends && <button type="button" className="btn" aria-disabled={blocked} title={why} onClick={() => { if (!blocked) void set(null); }}>Keep it</button>}</div>
+      <summary className="cursor-pointer font-semibold">
+        {place.ends ? `Ends in ${place.environment} on ${place.ends}` : `Announce the end in ${place.environment}`}
+      </summary>
+      <div className="mt-2 grid grid-cols-2 gap-3">
+        <div>
+          <label className="lbl" htmlFor="end-day">
+            Last day before
+          </label>
+          <input
+            id="end-day"
+            type="date"
+            className="field"
+            value={day}
+            onChange={(event) => setDay(event.target.value)}
+          />
+        </div>
+        <div>
+          <label className="lbl" htmlFor="end-words">
+            Words for callers
+          </label>
+          <input
+            id="end-words"
+            className="field"
+            placeholder="What to use instead"
+            value={words}
+            onChange={(event) => setWords(event.target.value)}
+          />
+        </div>
+      </div>
+      {act.problems.length > 0 && (
+        <div className="mt-2">
+          <Problems problems={act.problems} />
+        </div>
+      )}
+      <div className="mt-2 flex gap-2">
+        <button
+          type="button"
+          className="btn btn-bad"
+          aria-disabled={blocked || !day}
+          title={why}
+          onClick={() => {
+            if (!blocked && day) void set(day);
+          }}
+        >
+          Announce the end
+        </button>
+        {place.ends && (
+          <button
+            type="button"
+            className="btn"
+            aria-disabled={blocked}
+            title={why}
+            onClick={() => {
+              if (!blocked) void set(null);
+            }}
+          >
+            Keep it
+          </button>
+        )}
+      </div>
     </details>
   );
 }

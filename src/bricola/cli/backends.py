@@ -1,5 +1,6 @@
 """`backends`, `check` and `pools`: the way to systems of record, and the sessions to them."""
 
+from collections.abc import Mapping
 from typing import Annotated, Any
 
 import typer
@@ -108,7 +109,7 @@ def register(app: typer.Typer) -> None:
             out.print(f"Session {session} {'closes when its call has ended' if left else 'is closed'}.")
 
 
-def _print_check(one: dict[str, Any]) -> None:
+def _print_check(one: Mapping[str, Any]) -> None:
     name = f"{one['backend']} in {one['environment']}"
     out.print(f"[bold]{text(name)}[/]" + (f" [dim]endpoint {text(one['endpoint'])}, {text(one['address'])}[/]" if one["endpoint"] else ""))
     out.print(table(("Stage", "Outcome", "Took", "What"), [
@@ -122,7 +123,7 @@ def _print_check(one: dict[str, Any]) -> None:
                 out.print(f"    [dim]{'cause' if label == 'inner' else label:<10}[/]{text(problem[label])}")
 
 
-def _print_pool(found: dict[str, Any]) -> None:
+def _print_pool(found: Mapping[str, Any]) -> None:
     count, settings = found["statistics"], found["settings"]
     out.print(f"[bold]{text(found['backend'])}[/] in [bold]{text(found['environment'])}[/]  {STATES.get(found['state'], found['state'])}")
     asleep = f", asleep after {seconds(settings['sleep_after'])}" if settings["sleep_after"] else ""

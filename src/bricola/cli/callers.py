@@ -73,7 +73,8 @@ def register_callers(app: typer.Typer, panel: str) -> None:
         if as_json:
             print_json(made)
         else:
-            out.print(f"Token, shown once: [bold]{made['token']}[/]\nThe older tokens of {text(name)} end at {when(made['older_end_at'])}.")
+            out.print(f"Token, shown once: [bold]{made['token']}[/]")
+            out.print(f"The older tokens of {text(name)} end at {when(made['older_end_at'] or '')}.")
 
     @callers.command("revoke")
     def revoke(name: str, prefix: Annotated[str, typer.Argument(help="The token's beginning, as listed.")],

@@ -1,6 +1,7 @@
 """`call` and `calls`: testing an operation, and what was called."""
 
 import sys
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -120,7 +121,7 @@ def register(app: typer.Typer) -> None:
         ], right=("Took",)))
 
 
-def _print_call(one: dict[str, Any], as_json: bool) -> None:
+def _print_call(one: Mapping[str, Any], as_json: bool) -> None:
     if as_json:
         print_json(one)
         return

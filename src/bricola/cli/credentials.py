@@ -37,7 +37,7 @@ def register(app: typer.Typer) -> None:
         out.print(table(("Credential", "Kind", "User", "Expires", "Last used", "Renewed", "Overlap until", "Used by"), [
             (f"[bold]{text(one['name'])}[/]", one["kind"], text(one["user"] or "–"), _expiry(one["expires_at"]),
              when(one["last_used_at"]) if one["last_used_at"] else "[dim]never[/]",
-             f"{when(one['rotated_at'])} by {text(one['rotated_by'])}",
+             f"{when(one['rotated_at'] or '')} by {text(one['rotated_by'])}",
              when(one["overlap_until"]) if one["overlap_until"] else "",
              text(", ".join(f"{use['backend']} in {use['environment']}" for use in one["used_by"]) or "nothing"))
             for one in found

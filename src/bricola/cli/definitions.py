@@ -3,6 +3,7 @@
 import json
 import sys
 from collections import Counter
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -129,7 +130,7 @@ def _print_plan(plan: list[dict[str, Any]]) -> None:
     out.print(", ".join(f"{number} {action}" for action, number in count.items()) + ".")
 
 
-def _print_findings(findings: list[dict[str, Any]], service: str, environment: str) -> None:
+def _print_findings(findings: Sequence[Mapping[str, Any]], service: str, environment: str) -> None:
     if not findings:
         out.print(f"[green]●[/] {text(service)} is ready: no findings.")
         return

@@ -1,5 +1,6 @@
 """`release` to `retire`: the way of a service from draft to live and back."""
 
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -129,7 +130,7 @@ def register(app: typer.Typer) -> None:
         elif keep:
             out.print(f"{text(service)} in {text(environment)} stays.")
         else:
-            out.print(f"{text(service)} in {text(environment)} ends on {made['ends_at'][:10]}. Its contract says so now. "
+            out.print(f"{text(service)} in {text(environment)} ends on {(made['ends_at'] or '')[:10]}. Its contract says so now. "
                       f"Who still calls: bricola callers of {text(service)} {text(environment)}")
 
     @app.command(rich_help_panel=panel)
@@ -143,7 +144,7 @@ def register(app: typer.Typer) -> None:
             out.print(f"{text(service)} is not live in {text(environment)} any more.")
 
 
-def _print_deployed(made: dict[str, Any], as_json: bool, done: str) -> None:
+def _print_deployed(made: Mapping[str, Any], as_json: bool, done: str) -> None:
     if as_json:
         print_json(made)
         return
@@ -153,7 +154,7 @@ def _print_deployed(made: dict[str, Any], as_json: bool, done: str) -> None:
     out.print(f"  [dim]{'address':<10}[/]{text(made['soap'])}\n  [dim]{'contract':<10}[/]{text(made['wsdl'])}")
 
 
-def _print_comparison(found: dict[str, Any], contract: bool) -> None:
+def _print_comparison(found: Mapping[str, Any], contract: bool) -> None:
     out.print(f"[bold]{text(found['service'])}[/]  {text(found['old']['label'])} -> {text(found['new']['label'])}  "
               f"{VERDICTS[found['verdict']]}")
     changes = [one for one in found["changes"] if one["rule"] != "documentation"]
@@ -185,7 +186,7 @@ def _in_words(change: dict[str, Any]) -> str:
     return f"{change['message'].removesuffix('.')}: {before or 'nothing'} -> {after or 'nothing'}." if short else str(change["message"])
 
 
-def _print_plan(found: dict[str, Any]) -> None:
+def _print_plan(found: Mapping[str, Any]) -> None:
     before = f"instead of release {found['replaces']}" if found["replaces"] else "where nothing is live"
     out.print(f"Release [bold]{found['release']}[/] of [bold]{text(found['service'])}[/] to "
               f"[bold]{text(found['environment'])}[/], {before}")

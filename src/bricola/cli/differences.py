@@ -1,6 +1,6 @@
 """How differences are shown: numbered lines with signs, so that colour is never alone."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from bricola.cli.output import out, text
@@ -8,7 +8,7 @@ from bricola.cli.output import out, text
 _COLOURS = {"+": "green", "-": "red"}
 
 
-def print_lines(title: str, lines: Iterable[list[Any]]) -> None:
+def print_lines(title: str, lines: Iterable[Sequence[Any]]) -> None:
     """Lines of (sign, old number, new number, text)."""
     out.print(f"[bold]{text(title)}[/]")
     for sign, old, new, line in lines:

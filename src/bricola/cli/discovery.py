@@ -1,5 +1,6 @@
 """`discover` and `connect`: what a database holds, and definitions made from it."""
 
+from collections.abc import Mapping
 from typing import Annotated, Any
 
 import typer
@@ -122,10 +123,11 @@ def register(app: typer.Typer) -> None:
         description: str = "", at: At = "", as_json: Json = False,
     ) -> None:
         """Define a backend where it is new, and bind it in an environment; takes effect at once."""
-        if engine not in ("sqlite", "postgresql", "mariadb", "tn3270", "tn5250"):
+        from bricola.core.definitions.engines import ENGINES  # only this command needs them
+
+        if engine not in ENGINES:
             raise ProblemError(Problem("connect.engine", "There is no such engine.", place="--engine",
-                                       expected="sqlite, postgresql, mariadb, tn3270 or tn5250",
-                                       found=engine))
+                                       expected=f"one of {', '.join(ENGINES)}", found=engine))
         binding = {"file": file, "address": address, "database": database, "credential": credential, "tls": tls, "read_only": read_only,
                    "devices": device or []}
         with connect(at) as client:
@@ -143,13 +145,13 @@ def _words(text_of: str) -> list[str]:
     return [one.strip() for one in text_of.split(",") if one.strip()]
 
 
-def _rows(one: dict[str, Any]) -> str:
+def _rows(one: Mapping[str, Any]) -> str:
     if one["rows"] is None:
         return "?"
     return f"{one['rows']:,}" if one["exact"] else f"~{one['rows']:,}"
 
 
-def _use(one: dict[str, Any]) -> str:
+def _use(one: Mapping[str, Any]) -> str:
     if one["used"]:
         return "[green]●[/] " + text("; ".join(one["used"]))
     if one["reasons"]:
@@ -157,7 +159,7 @@ def _use(one: dict[str, Any]) -> str:
     return "[dim]not yet[/]"
 
 
-def _column(one: dict[str, Any]) -> tuple[str, ...]:
+def _column(one: Mapping[str, Any]) -> tuple[str, ...]:
     codes = ", ".join(one["codes"][:6]) + (f", … {len(one['codes'])} in all" if len(one["codes"]) > 6 else "")
     where = f" [dim]({text(one['codes_from'])})[/]" if one["codes"] else ""
     filled = "the database" if one["filled"] else text(f"default {one['default']}") if one["default"] else ""

@@ -1,11 +1,12 @@
 """How findings of the review are shown."""
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from bricola.cli.output import STATES, out, text
 
 
-def print_findings(findings: list[dict[str, Any]], indent: str = "") -> None:
+def print_findings(findings: Sequence[Mapping[str, Any]], indent: str = "") -> None:
     """One finding after the other, with its place, expected, found, and the mend or the command that does it."""
     for one in findings:
         out.print(f"{indent}{STATES[one['severity']]}  {text(one['message'])}  [dim]{text(one['code'])}[/]")

@@ -69,7 +69,9 @@ def text(value: object) -> str:
 
 
 def when(stamp: str | float) -> str:
-    """A stored moment in local time: hours for today, with the date otherwise."""
+    """A stored moment in local time: hours for today, with the date otherwise; nothing for none."""
+    if stamp == "":
+        return ""
     moment = (datetime.fromtimestamp(stamp) if isinstance(stamp, float | int)
               else datetime.fromisoformat(stamp).astimezone().replace(tzinfo=None))
     return f"{moment:%H:%M:%S}" if moment.date() == datetime.now().date() else f"{moment:%Y-%m-%d %H:%M}"

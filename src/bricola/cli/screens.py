@@ -1,6 +1,7 @@
 """`screens` and `terminal`: films of screen flows, what moved on the host, and a live terminal."""
 
 import sys
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
 
 import typer
@@ -109,18 +110,18 @@ def register(app: typer.Typer) -> None:
             run_terminal(line, f"{backend} in {environment}")
 
 
-def _film_words(film: dict[str, Any] | None) -> str:
+def _film_words(film: Mapping[str, Any] | None) -> str:
     return f"{film['moves']} moves, {text(film['environment'])}, {when(film['at'])}" if film else "[dim]none[/]"
 
 
-def _check_words(checks: list[dict[str, Any]]) -> str:
+def _check_words(checks: Sequence[Mapping[str, Any]]) -> str:
     return (
         "; ".join(f"{'[green]●[/]' if one['passed'] else '[red]✕[/]'} {text(one['environment'])} {when(one['at'])}" for one in checks)
         or "[dim]never[/]"
     )
 
 
-def _print_check(one: dict[str, Any]) -> None:
+def _print_check(one: Mapping[str, Any]) -> None:
     if one["skipped"]:
         out.print(
             f"[bold]{text(one['flow'])}[/] in {text(one['environment'])}  [dim]– skipped: {text(one['skipped'])}; --writes walks it[/]"

@@ -2,6 +2,7 @@
 
 import shlex
 import sys
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -82,24 +83,24 @@ def register(app: typer.Typer) -> None:
     ) -> None:
         """Print a request that works unedited."""
         with connect(at) as client:
-            found = client.sample(service, operation, environment, soap)
+            found, line = client.sample(service, operation, environment, soap), ""
             if curl and environment:
                 places = {one["environment"]: one for one in client.service(service)["deployments"]}
-                found["curl"] = _curl(found, places[environment]["soap"])
+                line = _curl(found, places[environment]["soap"])
         if as_json:
-            print_json(found)
-        elif curl and environment:
-            sys.stdout.write(found["curl"] + "\n")
+            print_json({**found, "curl": line} if line else found)
+        elif line:
+            sys.stdout.write(line + "\n")
         else:
             sys.stdout.write(found["envelope"])
 
 
-def _release(place: dict[str, Any], newest: int | None) -> str:
+def _release(place: Mapping[str, Any], newest: int | None) -> str:
     parts = place.get("parts", [])
     words = " + ".join(f"release {one['release']}" + ("" if one["share"] == 100 else f" {one['share']} %") for one in parts)
     return f"{words} [yellow](newest is {newest})[/]" if parts and not place["newest"] and len(parts) == 1 else words
 
 
-def _curl(sample: dict[str, Any], address: str) -> str:
+def _curl(sample: Mapping[str, Any], address: str) -> str:
     return (f"curl -u CALLER:TOKEN -H {shlex.quote('Content-Type: ' + sample['content_type'])} "
             f"--data-binary {shlex.quote(sample['envelope'].strip())} {shlex.quote(address)}")

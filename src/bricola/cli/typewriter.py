@@ -106,7 +106,7 @@ def run_terminal(line: TerminalLine, title: str) -> None:
 class _Window:
     def __init__(self, window: "curses.window", line: TerminalLine, title: str, opened: dict[str, Any]) -> None:
         self._window, self._line, self._title = window, line, title
-        self._is_5250 = opened["engine"] == "tn5250"
+        self._is_5250 = "PF1" not in opened["keys"]  # the two families of terminals call their function keys differently
         self._opened = opened
         self._writer = Typewriter(opened["screen"])
         self._writer.show(opened["screen"])

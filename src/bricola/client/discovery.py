@@ -1,20 +1,24 @@
 """What backends hold, and drafts from it."""
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING, cast
 
 from bricola.client.transport import ApiConnection, Json
+
+if TYPE_CHECKING:
+    from bricola.api import definitions, objects
 
 
 class DiscoveryCalls(ApiConnection):
     """The part of the management API about looking around in databases."""
 
-    def tables(self, environment: str, backend: str, search: str = "") -> list[Json]:
+    def tables(self, environment: str, backend: str, search: str = "") -> "list[objects.TableRow]":
         """Tables and views, with rows, key, what is published of them, and why one cannot be."""
-        return list(self._ask("GET", f"/discovery/{environment}/{backend}", params={"search": search}))
+        return cast("list[objects.TableRow]", self._ask("GET", f"/discovery/{environment}/{backend}", params={"search": search}))
 
-    def table(self, environment: str, backend: str, name: str) -> Json:
+    def table(self, environment: str, backend: str, name: str) -> "objects.TableDetail":
         """One table: columns, keys, references, proposals for children."""
-        return dict(self._ask("GET", f"/discovery/{environment}/{backend}/table", params={"name": name}))
+        return cast("objects.TableDetail", self._ask("GET", f"/discovery/{environment}/{backend}/table", params={"name": name}))
 
     def draft_object(self, environment: str, backend: str, table: str, name: str = "", service: str = "", operations: Sequence[str] = (),
                      roles: Sequence[str] = (), children: Sequence[str] = (), key: Sequence[str] = (), save: bool = False) -> Json:
@@ -23,7 +27,7 @@ class DiscoveryCalls(ApiConnection):
                 "children": list(children), "key": list(key), "save": save}
         return dict(self._ask("POST", f"/discovery/{environment}/{backend}", json=body))
 
-    def connect_backend(self, name: str, environment: str, engine: str, binding: Json, description: str = "") -> Json:
+    def connect_backend(self, name: str, environment: str, engine: str, binding: Json, description: str = "") -> "definitions.Changes":
         """Define a backend where it is new, and bind it in an environment."""
         body = {"name": name, "engine": engine, "description": description, "binding": binding}
-        return dict(self._ask("POST", f"/environments/{environment}/backends", json=body))
+        return cast("definitions.Changes", self._ask("POST", f"/environments/{environment}/backends", json=body))

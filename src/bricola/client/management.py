@@ -1,12 +1,16 @@
 """The management API as Python calls. Every method raises ProblemError with all causes that the service names."""
 
 from datetime import date
+from typing import TYPE_CHECKING, cast
 
 from bricola.client.discovery import DiscoveryCalls
 from bricola.client.people import PeopleCalls
 from bricola.client.running import RunningCalls
 from bricola.client.screens import ScreenCalls
 from bricola.client.transport import Json, raise_problems, send
+
+if TYPE_CHECKING:
+    from bricola.api import definitions, services
 
 
 class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
@@ -31,71 +35,79 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
         found = self._ask("GET", "/definitions")
         return dict(found["files"]), dict(found["revisions"])
 
-    def compare_folder(self, files: dict[str, str]) -> list[Json]:
+    def compare_folder(self, files: dict[str, str]) -> "list[definitions.FileDifference]":
         """How files differ from the drafts, line by line."""
-        return list(self._ask("POST", "/definitions/comparison", json={"files": files}))
+        return cast("list[definitions.FileDifference]", self._ask("POST", "/definitions/comparison", json={"files": files}))
 
-    def revisions(self, kind: str, name: str) -> list[Json]:
-        return list(self._ask("GET", f"/definitions/{kind}/{name}/revisions"))
+    def revisions(self, kind: str, name: str) -> "list[definitions.Revision]":
+        return cast("list[definitions.Revision]", self._ask("GET", f"/definitions/{kind}/{name}/revisions"))
 
-    def review(self, service: str, environment: str = "") -> list[Json]:
-        return list(self._ask("GET", f"/services/{service}/review", params={"environment": environment}))
+    def review(self, service: str, environment: str = "") -> "list[definitions.Finding]":
+        return cast("list[definitions.Finding]", self._ask("GET", f"/services/{service}/review", params={"environment": environment}))
 
-    def mend(self, service: str, environment: str = "", code: str = "") -> list[Json]:
+    def mend(self, service: str, environment: str = "", code: str = "") -> "list[definitions.Change]":
         """Do the mends that are mechanical; answers the changed definitions."""
-        return list(self._ask("POST", f"/services/{service}/mend", json={"environment": environment, "code": code})["changes"])
+        return cast("list[definitions.Change]",
+                    self._ask("POST", f"/services/{service}/mend", json={"environment": environment, "code": code})["changes"])
 
     # services
 
-    def overview(self) -> Json:
-        return dict(self._ask("GET", "/overview"))
+    def kinds(self) -> "list[definitions.KindEntry]":
+        """The kinds of source that the service knows."""
+        return cast("list[definitions.KindEntry]", self._ask("GET", "/kinds"))
 
-    def service(self, name: str) -> Json:
-        return dict(self._ask("GET", f"/services/{name}"))
+    def overview(self) -> "services.Overview":
+        return cast("services.Overview", self._ask("GET", "/overview"))
 
-    def operations(self, service: str, environment: str = "") -> list[Json]:
-        return list(self._ask("GET", f"/services/{service}/operations", params={"environment": environment}))
+    def service(self, name: str) -> "services.ServiceDetail":
+        return cast("services.ServiceDetail", self._ask("GET", f"/services/{name}"))
 
-    def callers_of(self, service: str, environment: str = "", days: int = 30) -> list[Json]:
+    def operations(self, service: str, environment: str = "") -> "list[services.Operation]":
+        return cast("list[services.Operation]", self._ask("GET", f"/services/{service}/operations", params={"environment": environment}))
+
+    def callers_of(self, service: str, environment: str = "", days: int = 30) -> "list[services.Usage]":
         """Who called which operation in the last days."""
-        return list(self._ask("GET", f"/services/{service}/callers", params={"environment": environment, "days": days}))
+        return cast("list[services.Usage]",
+                    self._ask("GET", f"/services/{service}/callers", params={"environment": environment, "days": days}))
 
-    def release(self, service: str, notes: str = "", consent: str = "") -> Json:
+    def release(self, service: str, notes: str = "", consent: str = "") -> "services.Released":
         """Freeze the draft. `consent` is the reason why a breaking change is let through."""
-        return dict(self._ask("POST", f"/services/{service}/releases", json={"notes": notes, "consent": consent}))
+        return cast("services.Released", self._ask("POST", f"/services/{service}/releases", json={"notes": notes, "consent": consent}))
 
-    def compare(self, service: str, old: str, new: str = "draft") -> Json:
+    def compare(self, service: str, old: str, new: str = "draft") -> "services.Comparison":
         """From one to the other, each a release number, 'draft' or an environment: differences, verdict, callers."""
-        return dict(self._ask("GET", f"/services/{service}/comparison", params={"old": old, "new": new}))
+        return cast("services.Comparison", self._ask("GET", f"/services/{service}/comparison", params={"old": old, "new": new}))
 
-    def plan(self, service: str, environment: str, release: int | None = None) -> Json:
+    def plan(self, service: str, environment: str, release: int | None = None) -> "services.Plan":
         """What a deployment would do, and its gates."""
         params: Json = {"environment": environment} | ({} if release is None else {"release": release})
-        return dict(self._ask("GET", f"/services/{service}/deployment-plan", params=params))
+        return cast("services.Plan", self._ask("GET", f"/services/{service}/deployment-plan", params=params))
 
-    def deploy(self, service: str, environment: str, release: int | None = None, share: int = 100, consent: str = "") -> Json:
+    def deploy(self, service: str, environment: str, release: int | None = None, share: int = 100,
+               consent: str = "") -> "services.Deployed":
         """Make a release live, the newest when none is given; with a share below 100 beside what is live."""
         body = {"environment": environment, "release": release, "share": share, "consent": consent}
-        return dict(self._ask("POST", f"/services/{service}/deployments", json=body))
+        return cast("services.Deployed", self._ask("POST", f"/services/{service}/deployments", json=body))
 
-    def roll_back(self, service: str, environment: str, version: int = 1) -> Json:
-        return dict(self._ask("POST", f"/services/{service}/deployments/{environment}/rollback", json={"version": version}))
+    def roll_back(self, service: str, environment: str, version: int = 1) -> "services.Deployed":
+        return cast("services.Deployed",
+                    self._ask("POST", f"/services/{service}/deployments/{environment}/rollback", json={"version": version}))
 
-    def promote(self, service: str, environment: str, consent: str = "", version: int = 1) -> Json:
+    def promote(self, service: str, environment: str, consent: str = "", version: int = 1) -> "services.Deployed":
         """Make live there what is live in the environment that it follows."""
         body = {"version": version, "consent": consent}
-        return dict(self._ask("POST", f"/services/{service}/deployments/{environment}/promotion", json=body))
+        return cast("services.Deployed", self._ask("POST", f"/services/{service}/deployments/{environment}/promotion", json=body))
 
-    def retire(self, service: str, environment: str, on: date | None, words: str = "", version: int = 1) -> Json:
+    def retire(self, service: str, environment: str, on: date | None, words: str = "", version: int = 1) -> "services.AnnouncedEnd":
         """Announce the end of a service in an environment; None takes it back."""
         body = {"on": on.isoformat() if on else None, "words": words, "version": version}
-        return dict(self._ask("PUT", f"/services/{service}/deployments/{environment}/end", json=body))
+        return cast("services.AnnouncedEnd", self._ask("PUT", f"/services/{service}/deployments/{environment}/end", json=body))
 
     def undeploy(self, service: str, environment: str, version: int = 1) -> None:
         self._ask("DELETE", f"/services/{service}/deployments/{environment}", params={"version": version})
 
-    def deployments(self, limit: int = 50) -> list[Json]:
-        return list(self._ask("GET", "/deployments", params={"limit": limit}))
+    def deployments(self, limit: int = 50) -> "list[services.Deployment]":
+        return cast("list[services.Deployment]", self._ask("GET", "/deployments", params={"limit": limit}))
 
     def contract(self, service: str, environment: str = "", release: int | None = None) -> bytes:
         """The WSDL: live in an environment, of a release, or of the draft."""
@@ -104,9 +116,9 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
         raise_problems(response)
         return response.content
 
-    def sample(self, service: str, operation: str, environment: str = "", soap: str = "1.1") -> Json:
+    def sample(self, service: str, operation: str, environment: str = "", soap: str = "1.1") -> "services.Sample":
         params = {"environment": environment, "soap": soap}
-        return dict(self._ask("GET", f"/services/{service}/sample/{operation}", params=params))
+        return cast("services.Sample", self._ask("GET", f"/services/{service}/sample/{operation}", params=params))
 
     def call(self, environment: str, service: str, operation: str, values: Json | None = None, caller: str = "",
              soap: str = "1.1", envelope: str | None = None, trial: bool = False, request_id: str = "") -> Json:
@@ -117,20 +129,20 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
                 "caller": caller, "soap": soap, "envelope": envelope, "trial": trial, "request_id": request_id}
         return dict(self._ask("POST", "/bench", json=body))
 
-    def keys(self, environment: str, service: str, operation: str, name: str, search: str = "", limit: int = 20) -> Json:
+    def keys(self, environment: str, service: str, operation: str, name: str, search: str = "", limit: int = 20) -> "services.Keys":
         """Real keys for an input that holds the key of an object."""
         params: Json = {"environment": environment, "input": name, "search": search, "limit": limit}
-        return dict(self._ask("GET", f"/services/{service}/operations/{operation}/keys", params=params))
+        return cast("services.Keys", self._ask("GET", f"/services/{service}/operations/{operation}/keys", params=params))
 
-    def compare_with_source(self, environment: str, service: str, operation: str, values: Json, answer: Json) -> Json:
+    def compare_with_source(self, environment: str, service: str, operation: str, values: Json, answer: Json) -> "services.RowComparison":
         """An answer beside the rows that it came from, field by field."""
         body = {"environment": environment, "service": service, "operation": operation, "values": values, "answer": answer}
-        return dict(self._ask("POST", "/bench/comparison", json=body))
+        return cast("services.RowComparison", self._ask("POST", "/bench/comparison", json=body))
 
     def calls(self, environment: str = "", service: str = "", caller: str = "", failed: bool = False,
               limit: int = 50) -> list[Json]:
         params: Json = {"environment": environment, "service": service, "caller": caller, "failed": failed, "limit": limit}
         return list(self._ask("GET", "/calls", params=params))
 
-    def one_call(self, call: str) -> Json:
-        return dict(self._ask("GET", f"/calls/{call}"))
+    def one_call(self, call: str) -> "services.CallDetail":
+        return cast("services.CallDetail", self._ask("GET", f"/calls/{call}"))

@@ -1,16 +1,19 @@
 """Users, callers, roles, tokens and the audit trail."""
 
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
-from bricola.client.transport import ApiConnection, Json
+from bricola.client.transport import ApiConnection
+
+if TYPE_CHECKING:
+    from bricola.api import people
 
 
 class PeopleCalls(ApiConnection):
     """The part of the management API about people and callers."""
 
-    def state(self) -> Json:
+    def state(self) -> "people.ServiceState":
         """Whether the service waits for its first user; needs no token."""
-        return dict(self._ask("GET", "/state"))
+        return cast("people.ServiceState", self._ask("GET", "/state"))
 
     def set_up(self, code: str, name: str, password: str) -> None:
         """Make the first user, with the one-time code of the first start."""
@@ -22,11 +25,11 @@ class PeopleCalls(ApiConnection):
         self._http.headers["Authorization"] = f"Bearer {token}"
         return token
 
-    def who(self) -> Json:
-        return dict(self._ask("GET", "/session"))
+    def who(self) -> "people.Who":
+        return cast("people.Who", self._ask("GET", "/session"))
 
-    def users(self) -> list[Json]:
-        return list(self._ask("GET", "/users"))
+    def users(self) -> "list[people.User]":
+        return cast("list[people.User]", self._ask("GET", "/users"))
 
     def add_user(self, name: str, password: str, role: str) -> None:
         self._ask("POST", "/users", json={"name": name, "password": password, "role": role})
@@ -37,14 +40,14 @@ class PeopleCalls(ApiConnection):
     def remove_user(self, name: str) -> None:
         self._ask("DELETE", f"/users/{name}")
 
-    def sessions(self, user: str) -> list[Json]:
-        return list(self._ask("GET", f"/users/{user}/sessions"))
+    def sessions(self, user: str) -> "list[people.UserSession]":
+        return cast("list[people.UserSession]", self._ask("GET", f"/users/{user}/sessions"))
 
     def end_session(self, user: str, session: str) -> None:
         self._ask("DELETE", f"/users/{user}/sessions/{session}")
 
-    def callers(self) -> list[Json]:
-        return list(self._ask("GET", "/callers"))
+    def callers(self) -> "list[people.Caller]":
+        return cast("list[people.Caller]", self._ask("GET", "/callers"))
 
     def save_caller(self, name: str, roles: list[str], description: str = "", networks: list[str] | None = None,
                     per_minute: int | None = None, parallel: int | None = None) -> None:
@@ -59,17 +62,17 @@ class PeopleCalls(ApiConnection):
         """A new token of a caller, shown here and never again; its other tokens stay valid."""
         return str(self._ask("POST", f"/callers/{caller}/tokens", json={"days": days})["token"])
 
-    def rotate_token(self, caller: str, overlap_hours: float = 24.0, days: float | None = None) -> Json:
+    def rotate_token(self, caller: str, overlap_hours: float = 24.0, days: float | None = None) -> "people.NewToken":
         """A new token; the caller's other tokens end after the overlap."""
-        return dict(self._ask("POST", f"/callers/{caller}/tokens", json={"days": days, "overlap_hours": overlap_hours}))
+        return cast("people.NewToken", self._ask("POST", f"/callers/{caller}/tokens", json={"days": days, "overlap_hours": overlap_hours}))
 
     def revoke_token(self, caller: str, prefix: str) -> None:
         self._ask("DELETE", f"/callers/{caller}/tokens/{prefix}")
 
-    def roles(self) -> list[Json]:
-        return list(self._ask("GET", "/roles"))
+    def roles(self) -> "list[people.RoleGrants]":
+        return cast("list[people.RoleGrants]", self._ask("GET", "/roles"))
 
-    def audit(self, subject: str = "", who: str = "", before: int | None = None, limit: int = 100) -> list[Json]:
+    def audit(self, subject: str = "", who: str = "", before: int | None = None, limit: int = 100) -> "list[people.AuditEntry]":
         """Who changed what, the newest first; `subject` like 'caller' or 'caller night-batch'."""
         params: dict[str, Any] = {"subject": subject, "who": who, "limit": limit} | ({} if before is None else {"before": before})
-        return list(self._ask("GET", "/audit", params=params))
+        return cast("list[people.AuditEntry]", self._ask("GET", "/audit", params=params))

@@ -2,38 +2,42 @@
 
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING, cast
 
 from bricola.client.transport import ApiConnection, Json, raise_problems
+
+if TYPE_CHECKING:
+    from bricola.api import running
 
 
 class RunningCalls(ApiConnection):
     """The part of the management API about running the service."""
 
-    def backends(self) -> list[Json]:
+    def backends(self) -> "list[running.BackendEnd]":
         """Every backend in every environment, bound or not."""
-        return list(self._ask("GET", "/backends"))
+        return cast("list[running.BackendEnd]", self._ask("GET", "/backends"))
 
-    def check(self, environment: str, backend: str = "") -> list[Json]:
+    def check(self, environment: str, backend: str = "") -> "list[running.CheckResult]":
         """Try the way to one backend or to all, stage by stage."""
-        return list(self._ask("POST", f"/environments/{environment}/check", json={"backend": backend}))
+        return cast("list[running.CheckResult]", self._ask("POST", f"/environments/{environment}/check", json={"backend": backend}))
 
-    def pools(self) -> list[Json]:
-        return list(self._ask("GET", "/pools"))
+    def pools(self) -> "list[running.PoolView]":
+        return cast("list[running.PoolView]", self._ask("GET", "/pools"))
 
-    def pool(self, environment: str, backend: str) -> Json:
+    def pool(self, environment: str, backend: str) -> "running.PoolView":
         """One pool: sessions, endpoints, statistics, load and advice. Times in seconds."""
-        return dict(self._ask("GET", f"/pools/{environment}/{backend}"))
+        return cast("running.PoolView", self._ask("GET", f"/pools/{environment}/{backend}"))
 
-    def act_on_pool(self, environment: str, backend: str, action: str) -> Json:
+    def act_on_pool(self, environment: str, backend: str, action: str) -> "running.PoolView":
         """start, stop (calls in flight end), cut (they fail) or recycle."""
-        return dict(self._ask("POST", f"/pools/{environment}/{backend}", json={"action": action}))
+        return cast("running.PoolView", self._ask("POST", f"/pools/{environment}/{backend}", json={"action": action}))
 
-    def evict(self, environment: str, backend: str, session: int, cut: bool = False) -> Json:
-        return dict(self._ask("DELETE", f"/pools/{environment}/{backend}/sessions/{session}", params={"cut": cut}))
+    def evict(self, environment: str, backend: str, session: int, cut: bool = False) -> "running.PoolView":
+        return cast("running.PoolView", self._ask("DELETE", f"/pools/{environment}/{backend}/sessions/{session}", params={"cut": cut}))
 
-    def credentials(self) -> list[Json]:
+    def credentials(self) -> "list[running.Credential]":
         """Everything but the secrets."""
-        return list(self._ask("GET", "/credentials"))
+        return cast("list[running.Credential]", self._ask("GET", "/credentials"))
 
     def add_credential(self, name: str, secret: str, kind: str = "password", user: str = "", certificate: str = "",
                        expires_at: datetime | None = None, description: str = "") -> Json:

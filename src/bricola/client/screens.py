@@ -3,7 +3,7 @@
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
 from websockets.exceptions import ConnectionClosed, InvalidHandshake
 from websockets.sync.client import ClientConnection
@@ -11,6 +11,9 @@ from websockets.sync.client import connect as connect_socket
 
 from bricola.client.transport import ApiConnection, Json, problem_of
 from bricola.core.problems import Kind, Problem, ProblemError
+
+if TYPE_CHECKING:
+    from bricola.api import screens
 
 
 class TerminalLine:
@@ -52,22 +55,23 @@ class TerminalLine:
 class ScreenCalls(ApiConnection):
     """The part of the management API about screen flows."""
 
-    def screen_flows(self) -> list[Json]:
+    def screen_flows(self) -> "list[screens.Flow]":
         """Every screen flow with its film and its last checks."""
-        return list(self._ask("GET", "/screens"))
+        return cast("list[screens.Flow]", self._ask("GET", "/screens"))
 
-    def film(self, flow: str) -> Json:
+    def film(self, flow: str) -> "screens.Film":
         """The recorded screens and moves of a flow."""
-        return dict(self._ask("GET", f"/screens/{flow}/film"))
+        return cast("screens.Film", self._ask("GET", f"/screens/{flow}/film"))
 
-    def make_film(self, flow: str, environment: str, inputs: Json | None = None, writes: bool = False) -> Json:
+    def make_film(self, flow: str, environment: str, inputs: Json | None = None, writes: bool = False) -> "screens.MadeFilm":
         """Walk a flow on the live host and keep what was seen; `writes` consents to walk one that writes."""
-        return dict(self._ask("POST", f"/screens/{flow}/film/{environment}", json={"inputs": inputs or {}, "writes": writes}))
+        return cast("screens.MadeFilm",
+                    self._ask("POST", f"/screens/{flow}/film/{environment}", json={"inputs": inputs or {}, "writes": writes}))
 
-    def check_screens(self, environment: str, flow: str = "", writes: bool = False) -> list[Json]:
+    def check_screens(self, environment: str, flow: str = "", writes: bool = False) -> "list[screens.FilmCheck]":
         """Hold the films against the live host: per flow whether it passed, what moved, and what stopped the walk. Flows that write
         are skipped, unless `writes` consents."""
-        return list(self._ask("POST", f"/screen-checks/{environment}", params={"flow": flow, "writes": writes}))
+        return cast("list[screens.FilmCheck]", self._ask("POST", f"/screen-checks/{environment}", params={"flow": flow, "writes": writes}))
 
     @contextmanager
     def terminal(self, environment: str, backend: str, flow: str = "", raw: bool = False) -> Iterator[TerminalLine]:

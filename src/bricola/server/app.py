@@ -1,26 +1,28 @@
 """The ASGI application: the gateway in front, FastAPI for everything else."""
 
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
 from importlib import resources
 from pathlib import Path
 
 import httpx
-from fastapi import FastAPI, Request
+from fastapi import APIRouter, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
+from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, PlainTextResponse, Response
 from starlette.exceptions import HTTPException
+from starlette.types import ASGIApp, Receive, Scope, Send
 
-from bricola import __version__
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.documents import problem_document
 from bricola.server import pages
-from bricola.server.api import callers, definitions, operations, services, sessions
+from bricola.server.api import callers, definitions, kinds, operations, services, sessions
+from bricola.server.api.document import PROBLEM_TYPE, describe
 from bricola.server.bricola import Bricola
 from bricola.server.gateway import Gateway
+from bricola.server.kinds.kind import KindServer
 from bricola.server.metrics import CONTENT_TYPE
 
-_PROBLEM_TYPE = "application/problem+json"
 _SECRET_FIELDS = {"secret", "password", "certificate", "code"}  # of requests; what was wrong in them is never repeated
 _CONSOLE_SECURITY = {
     "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;"
@@ -40,12 +42,12 @@ def create_app(bricola: Bricola, own_address: str) -> Gateway:
             yield
         await bricola.stop()
 
-    app = FastAPI(title="Bricola management API", version=__version__, lifespan=lifespan,
-                  openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
+    app = FastAPI(lifespan=lifespan, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
+    app.add_middleware(_Compressed)
     app.state.bricola = bricola
-    own = [module.router for module in (sessions, callers, definitions, services, operations)]
-    for router in (*own, *(router for one in bricola.kinds for router in one.routers)):
+    for router in api_routers(bricola.kinds):
         app.include_router(router, prefix="/api/v1")
+    app.openapi = lambda: describe(app)  # type: ignore[method-assign]  # FastAPI's way to another document
     app.include_router(pages.router)
     _add_problem_handlers(app)
     _add_health(app, bricola)
@@ -53,9 +55,29 @@ def create_app(bricola: Bricola, own_address: str) -> Gateway:
     return Gateway(bricola, app)
 
 
+class _Compressed:
+    """What the console loads goes out compressed. Contracts and answers to callers stay as they are: their lengths are promised.
+
+    No answer of the management API holds a secret beside a text that somebody else chose, so its length tells nothing (RFC 3749, 6)."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._plain = app
+        self._compressed = GZipMiddleware(app, minimum_size=1000)
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        is_for_callers = scope["type"] != "http" or scope["path"].startswith(("/soap/", "/rest/"))
+        await (self._plain if is_for_callers else self._compressed)(scope, receive, send)
+
+
+def api_routers(servers: Sequence[KindServer]) -> list[APIRouter]:
+    """The routes of the management API: its own, then those of the kinds of source."""
+    own = [module.router for module in (sessions, callers, definitions, kinds, services, operations)]
+    return [*own, *(router for one in servers for router in one.routers)]
+
+
 def _problem(error: ProblemError, for_owners: bool = False) -> JSONResponse:
     headers = {"WWW-Authenticate": 'Bearer realm="Bricola"'} if error.problem.kind is Kind.IDENTITY else None
-    return JSONResponse(problem_document(error, for_owners=for_owners), error.problem.kind.http_status, headers, _PROBLEM_TYPE)
+    return JSONResponse(problem_document(error, for_owners=for_owners), error.problem.kind.http_status, headers, PROBLEM_TYPE)
 
 
 def _add_problem_handlers(app: FastAPI) -> None:

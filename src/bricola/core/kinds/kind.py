@@ -11,6 +11,7 @@ from typing import Any, Generic, NamedTuple, TypeVar
 from bricola.core.calls.call import Handler
 from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue, Reference
+from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.findings import Facts, Finding, Rules
 from bricola.core.definitions.model import EnvironmentDefinition, Operation, ServiceDefinition
 from bricola.core.definitions.parts import TypedPart
@@ -111,6 +112,7 @@ class SourceKind(Generic[D]):
     | resolve | an operation with its definition to a shape; the text is the place for problems |
     | compile | a resolved operation to a handler, in an environment with its pools |
     | probes | what is tried before it goes live |
+    | runs_on, lacks | the family of backends that it works on, and why an environment cannot host it; '' when it can |
     | rules, findings | what the review says of it; never raises |
     | entry | how people meet it |
     """
@@ -125,6 +127,8 @@ class SourceKind(Generic[D]):
     parts: Callable[[D], Iterable[TypedPart]] = nothing_needed  # type: ignore[assignment]
     needs: Callable[[D], Iterable[Reference]] = nothing_needed
     probes: Callable[[ResolvedOperation], Sequence[Probe]] = lambda operation: ()
+    runs_on: Family | None = None
+    lacks: Callable[[EnvironmentDefinition], str] = lambda environment: ""
     rules: Rules = field(default_factory=Rules)
     findings: Callable[[Subject], Iterator[Finding]] = no_findings
 

@@ -6,6 +6,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter
 from pydantic import BaseModel, Field, StringConstraints
 
+from bricola.api import people as answers
 from bricola.server.api.access import Admin, Running, Viewer
 from bricola.server.usecases import people
 from bricola.store.database import timestamp
@@ -32,7 +33,7 @@ class TokenBody(BaseModel):
     overlap_hours: float | None = Field(None, ge=0, le=8760)
 
 
-@router.get("/callers")
+@router.get("/callers", response_model=list[answers.Caller])
 async def callers(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
     await bricola.note_uses()
     return [{"name": one.name, "description": one.description, "roles": one.roles, "networks": one.networks,
@@ -42,7 +43,7 @@ async def callers(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
             for one in await bricola.people.known_callers()]
 
 
-@router.put("/callers/{name}")
+@router.put("/callers/{name}", response_model=answers.SavedCaller)
 async def save_caller(name: Word, body: CallerBody, user: Admin, bricola: Running) -> dict[str, Any]:
     """Add a caller, or replace what is known of it. Takes effect with the next call."""
     await people.save_caller(bricola, name, body.description, list(body.roles), body.networks, body.per_minute, body.parallel, user.name)
@@ -54,7 +55,7 @@ async def remove_caller(name: str, user: Admin, bricola: Running) -> None:
     await people.remove_caller(bricola, name, user.name)
 
 
-@router.post("/callers/{name}/tokens", status_code=201)
+@router.post("/callers/{name}/tokens", response_model=answers.NewToken, status_code=201)
 async def new_token(name: str, user: Admin, bricola: Running, body: TokenBody | None = None) -> dict[str, Any]:
     """A new token, in this answer and never again."""
     body = body or TokenBody()
@@ -68,7 +69,7 @@ async def revoke_token(name: str, prefix: str, user: Admin, bricola: Running) ->
     await people.revoke_token(bricola, name, prefix, user.name)
 
 
-@router.get("/roles")
+@router.get("/roles", response_model=list[answers.RoleGrants])
 async def roles(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """What each role may call, and who has it."""
     return await people.roles(bricola)

@@ -5,6 +5,7 @@ from typing import Any
 from fastapi import APIRouter
 from pydantic import BaseModel
 
+from bricola.api import definitions as answers
 from bricola.server.api.access import Integrator, Running, Viewer
 from bricola.server.usecases import definitions, mending
 from bricola.server.usecases.definitions import plain_change
@@ -36,7 +37,7 @@ class Mend(BaseModel):
     code: str = ""
 
 
-@router.post("/definitions")
+@router.post("/definitions", response_model=answers.Applied)
 async def apply(body: Bundle, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of all files, or of none; answers what is added, changed, moved, removed and unchanged, and for live
     settings the moment since when they are in effect."""
@@ -44,32 +45,32 @@ async def apply(body: Bundle, user: Integrator, bricola: Running) -> dict[str, A
     return {"applied": not body.plan_only, "changes": [plain_change(one) for one in changes]}
 
 
-@router.get("/definitions")
+@router.get("/definitions", response_model=answers.Export)
 async def export(_: Viewer, bricola: Running) -> dict[str, Any]:
     """All drafts in their canonical text, by path, with the revision of each. There are no secrets in definitions."""
     return {"files": {one.path: one.text for one in bricola.drafts.files},
             "revisions": {f"{kind} {name}": one.revision for (kind, name), one in bricola.drafts.revisions.items()}}
 
 
-@router.post("/definitions/comparison")
+@router.post("/definitions/comparison", response_model=list[answers.FileDifference])
 async def compare_folder(body: Files, _: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """How these files differ from the drafts, line by line."""
     return [vars(one) for one in definitions.compare_folder(bricola, body.files)]
 
 
-@router.get("/definitions/{kind}/{name}/revisions")
+@router.get("/definitions/{kind}/{name}/revisions", response_model=list[answers.Revision])
 async def revisions(kind: str, name: str, _: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """Who wrote which text when, the newest first."""
     return [vars(one) for one in await bricola.storage.read(stored.revisions, kind, name)]
 
 
-@router.get("/services/{service}/review")
+@router.get("/services/{service}/review", response_model=list[answers.Finding])
 async def review(service: str, _: Viewer, bricola: Running, environment: str = "") -> list[dict[str, Any]]:
     """The findings of the draft, errors first; with an environment also those of running it there."""
     return [plain_finding(one) for one in await review_service(bricola, service, environment)]
 
 
-@router.post("/services/{service}/mend")
+@router.post("/services/{service}/mend", response_model=answers.Changes)
 async def mend(service: str, body: Mend, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Do the mends of the review that are mechanical, as new drafts."""
     return {"changes": [plain_change(one) for one in await mending.mend(bricola, service, body.environment, body.code, user.name)]}

@@ -3,13 +3,16 @@
 import tempfile
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from fastapi.responses import FileResponse
 from pydantic import AwareDatetime, BaseModel, Field
 from starlette.background import BackgroundTask
 
+from bricola.api import people as people_answers
+from bricola.api import running as answers
+from bricola.api.words import CredentialKind, PoolAct
 from bricola.server.api.access import Admin, Integrator, Operator, Running, Viewer
 from bricola.server.api.callers import Word
 from bricola.server.backup import write_backup
@@ -36,7 +39,7 @@ class NewSecret(BaseModel):
 
 class NewCredential(NewSecret):
     name: Word
-    kind: Literal["password", "token", "certificate"] = "password"
+    kind: CredentialKind = CredentialKind.PASSWORD
     description: str = Field("", max_length=500)
 
 
@@ -45,57 +48,57 @@ class Rotation(NewSecret):
 
 
 class PoolAction(BaseModel):
-    action: Literal["start", "stop", "cut", "recycle"]
+    action: PoolAct
 
 
-@router.get("/backends")
+@router.get("/backends", response_model=list[answers.BackendEnd])
 async def list_backends(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """Every backend in every environment, bound or not."""
     return backends.ends(bricola)
 
 
-@router.post("/environments/{environment}/check")
+@router.post("/environments/{environment}/check", response_model=list[answers.CheckResult])
 async def check(environment: str, body: CheckBody, _: Operator, bricola: Running) -> list[dict[str, Any]]:
     """Try the way to one backend or to all, stage by stage; the first that fails has the mend."""
     return await backends.check(bricola, environment, body.backend)
 
 
-@router.get("/pools")
+@router.get("/pools", response_model=list[answers.PoolView])
 async def pools(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
     return backends.pools(bricola)
 
 
-@router.get("/pools/{environment}/{backend}")
+@router.get("/pools/{environment}/{backend}", response_model=answers.PoolView)
 async def pool(environment: str, backend: str, _: Viewer, bricola: Running) -> dict[str, Any]:
     """One pool with its sessions, endpoints, statistics, load and advice. Times are seconds."""
     return backends.pool_view(bricola, environment, backend)
 
 
-@router.post("/pools/{environment}/{backend}")
+@router.post("/pools/{environment}/{backend}", response_model=answers.PoolView)
 async def act(environment: str, backend: str, body: PoolAction, user: Operator, bricola: Running) -> dict[str, Any]:
     return await backends.act(bricola, environment, backend, body.action, user.name)
 
 
-@router.delete("/pools/{environment}/{backend}/sessions/{session}")
+@router.delete("/pools/{environment}/{backend}/sessions/{session}", response_model=answers.PoolView)
 async def evict(environment: str, backend: str, session: int, user: Operator, bricola: Running, cut: bool = False) -> dict[str, Any]:
     """Close one session: when its call has ended, or at once with `cut`."""
     return await backends.evict(bricola, environment, backend, session, cut, user.name)
 
 
-@router.get("/credentials")
+@router.get("/credentials", response_model=list[answers.Credential])
 async def list_credentials(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """Everything but the secrets."""
     await bricola.note_uses()
     return await credentials.list_credentials(bricola)
 
 
-@router.post("/credentials", status_code=201)
+@router.post("/credentials", response_model=answers.Credential, status_code=201)
 async def add_credential(body: NewCredential, user: Admin, bricola: Running) -> dict[str, Any]:
     return await credentials.add(bricola, body.name, body.kind, body.user, body.secret, body.certificate, body.expires_at,
                                  body.description, user.name)
 
 
-@router.post("/credentials/{name}/rotation")
+@router.post("/credentials/{name}/rotation", response_model=answers.Credential)
 async def rotate_credential(name: str, body: Rotation, user: Admin, bricola: Running) -> dict[str, Any]:
     """A new secret, in force at once; the old one is tried too while the overlap lasts."""
     return await credentials.rotate(bricola, name, body.user, body.secret, body.certificate, body.expires_at,
@@ -107,13 +110,13 @@ async def remove_credential(name: str, user: Admin, bricola: Running) -> None:
     await credentials.remove(bricola, name, user.name)
 
 
-@router.post("/vault/key")
+@router.post("/vault/key", response_model=answers.Resealed)
 async def renew_key(user: Admin, bricola: Running) -> dict[str, int]:
     """Seal every secret with a new key."""
     return {"secrets": await credentials.renew_key(bricola, user.name)}
 
 
-@router.get("/audit")
+@router.get("/audit", response_model=list[people_answers.AuditEntry])
 async def audit_trail(_: Integrator, bricola: Running, subject: str = "", who: str = "", before: int | None = None,
                       limit: Annotated[int, Query(ge=1, le=1000)] = 100) -> list[dict[str, Any]]:
     """Who changed what, the newest first."""

@@ -8,6 +8,7 @@ import httpx
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
+from bricola.api import services as answers
 from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.definitions.model import segment_of
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -42,7 +43,7 @@ class Step(BaseModel):
     consent: str = Field("", max_length=2000)
 
 
-class End(BaseModel):
+class Ending(BaseModel):
     """`on` null takes the end back; `words` tell callers what to use instead."""
 
     on: date | None
@@ -74,13 +75,13 @@ class Answered(BaseModel):
     answer: dict[str, Any]
 
 
-@router.get("/overview")
+@router.get("/overview", response_model=answers.Overview)
 async def overview(_: Viewer, bricola: Running, base: Base) -> dict[str, Any]:
     """Every service with its state per environment, addresses and the figures of the last hour."""
     return await services.overview(bricola, base)
 
 
-@router.get("/services/{service}")
+@router.get("/services/{service}", response_model=answers.ServiceDetail)
 async def detail(service: str, _: Viewer, bricola: Running, base: Base) -> dict[str, Any]:
     return await services.service_detail(bricola, service, base)
 
@@ -94,66 +95,66 @@ async def contract(service: str, _: Viewer, bricola: Running, base: Base, enviro
     return Response(write_wsdl(shape, address), media_type="text/xml; charset=utf-8")
 
 
-@router.get("/services/{service}/operations")
+@router.get("/services/{service}/operations", response_model=list[answers.Operation])
 async def operations(service: str, _: Viewer, bricola: Running, environment: str = "") -> list[dict[str, Any]]:
     """What callers see of the operations: of the live release, or of the draft without an environment."""
     return await services.operations(bricola, service, environment)
 
 
-@router.get("/services/{service}/sample/{operation}")
+@router.get("/services/{service}/sample/{operation}", response_model=answers.Sample)
 async def sample(service: str, operation: str, _: Viewer, bricola: Running, environment: str = "",
                  soap: str = "1.1") -> dict[str, Any]:
     """A request that works unedited."""
     return await bench.sample(bricola, service, operation, environment, soap)
 
 
-@router.post("/services/{service}/releases", status_code=201)
+@router.post("/services/{service}/releases", response_model=answers.Released, status_code=201)
 async def release(service: str, body: NewRelease, user: Integrator, bricola: Running) -> dict[str, Any]:
     made = await releases.release(bricola, service, body.notes, user.name, body.consent)
     return {"service": service, "release": made.number, "version": made.version, "digest": made.digest, "at": made.at,
             "consent": made.consent}
 
 
-@router.get("/services/{service}/releases/{number}")
+@router.get("/services/{service}/releases/{number}", response_model=answers.Release)
 async def one_release(service: str, number: int, _: Viewer, bricola: Running) -> dict[str, Any]:
     """A release with everything in it."""
     return vars(await bricola.releases.find(service, number))
 
 
-@router.get("/services/{service}/comparison")
+@router.get("/services/{service}/comparison", response_model=answers.Comparison)
 async def comparison(service: str, _: Viewer, bricola: Running, old: str, new: str = "draft") -> dict[str, Any]:
     """From `old` to `new`, each a release number, 'draft', or an environment: differences, verdict, callers."""
     return await compare.compare(bricola, service, old, new)
 
 
-@router.get("/services/{service}/deployment-plan")
+@router.get("/services/{service}/deployment-plan", response_model=answers.Plan)
 async def deployment_plan(service: str, environment: str, _: Viewer, bricola: Running, release: int | None = None) -> dict[str, Any]:
     """What a deployment would replace and use, and its gates."""
     return await deployments.plan(bricola, service, environment, release)
 
 
-@router.post("/services/{service}/deployments", status_code=201)
+@router.post("/services/{service}/deployments", response_model=answers.Deployed, status_code=201)
 async def deploy(service: str, body: NewDeployment, user: Operator, bricola: Running, base: Base) -> dict[str, Any]:
     """Make a release live now, or give it a share of the calls."""
     made = await deployments.deploy(bricola, service, body.environment, body.release, user.name, body.share, body.consent)
     return _deployed(bricola, made, body.environment, base) | {"share": body.share}
 
 
-@router.post("/services/{service}/deployments/{environment}/rollback", status_code=201)
+@router.post("/services/{service}/deployments/{environment}/rollback", response_model=answers.Deployed, status_code=201)
 async def roll_back(service: str, environment: str, body: Step, user: Operator, bricola: Running, base: Base) -> dict[str, Any]:
     """Back to the release before, in one step."""
     return _deployed(bricola, await deployments.roll_back(bricola, service, environment, user.name, body.version), environment, base)
 
 
-@router.post("/services/{service}/deployments/{environment}/promotion", status_code=201)
+@router.post("/services/{service}/deployments/{environment}/promotion", response_model=answers.Deployed, status_code=201)
 async def promote(service: str, environment: str, body: Step, user: Operator, bricola: Running, base: Base) -> dict[str, Any]:
     """Make live here what is live in the environment that this one follows."""
     made = await deployments.promote(bricola, service, environment, user.name, body.consent, body.version)
     return _deployed(bricola, made, environment, base)
 
 
-@router.put("/services/{service}/deployments/{environment}/end")
-async def retire(service: str, environment: str, body: End, user: Operator, bricola: Running) -> dict[str, Any]:
+@router.put("/services/{service}/deployments/{environment}/end", response_model=answers.AnnouncedEnd)
+async def retire(service: str, environment: str, body: Ending, user: Operator, bricola: Running) -> dict[str, Any]:
     """Announce the end of a service in an environment, or take it back."""
     ends = await deployments.retire(bricola, service, environment, body.on, body.words, user.name, body.version)
     return {"service": service, "environment": environment, "ends_at": ends or None}
@@ -174,13 +175,13 @@ def _deployed(bricola: Bricola, made: StoredRelease, environment: str, base: str
             **services.addresses(bricola, environment, segment, base)}
 
 
-@router.get("/deployments")
+@router.get("/deployments", response_model=list[answers.Deployment])
 async def history(_: Viewer, bricola: Running, limit: Annotated[int, Query(ge=1, le=500)] = 20) -> list[dict[str, Any]]:
     """The latest deployments, the newest first."""
     return [vars(one) for one in await bricola.releases.deployments(limit=limit)]
 
 
-@router.post("/bench")
+@router.post("/bench", response_model=answers.BenchAnswer)
 async def send(body: BenchRequest, request: Request, _: Operator, bricola: Running) -> dict[str, Any]:
     """Send a request through the real endpoint as a chosen caller; answers both envelopes, status and time."""
     transport: httpx.AsyncClient = request.app.state.own_endpoint
@@ -188,13 +189,13 @@ async def send(body: BenchRequest, request: Request, _: Operator, bricola: Runni
                             body.values, body.envelope, body.trial, body.request_id)
 
 
-@router.post("/bench/comparison")
+@router.post("/bench/comparison", response_model=answers.RowComparison)
 async def compare_with_source(body: Answered, _: Operator, bricola: Running) -> dict[str, Any]:
     """An answer beside the rows that it came from, field by field; of a write, what was sent beside what is stored."""
     return await records.compare(bricola, body.environment, body.service, body.operation, body.values, body.answer)
 
 
-@router.get("/services/{service}/operations/{operation}/keys")
+@router.get("/services/{service}/operations/{operation}/keys", response_model=answers.Keys)
 async def keys(
     service: str,
     operation: str,
@@ -209,14 +210,14 @@ async def keys(
     return await records.keys(bricola, environment, service, operation, name, search, limit)
 
 
-@router.get("/services/{service}/callers")
+@router.get("/services/{service}/callers", response_model=list[answers.Usage])
 async def callers_of(service: str, _: Viewer, bricola: Running, environment: str = "",
                      days: Annotated[int, Query(ge=1, le=365)] = 30) -> list[dict[str, Any]]:
     """Who called which operation in the last days."""
     return await bricola.calls.users_of(service, time.time() - days * 86_400, environment)
 
 
-@router.get("/calls")
+@router.get("/calls", response_model=list[answers.Call])
 async def recent(
     _: Viewer, bricola: Running, environment: str = "", service: str = "", caller: str = "", failed: bool = False,
     before: float | None = None, limit: Annotated[int, Query(ge=1, le=500)] = 50,
@@ -226,7 +227,7 @@ async def recent(
     return [one._asdict() for one in found]
 
 
-@router.get("/calls/{call}")
+@router.get("/calls/{call}", response_model=answers.CallDetail)
 async def one_call(call: str, user: Viewer, bricola: Running) -> dict[str, Any]:
     """One recorded call; for operators with the picture of the screen that it stopped at, where there is one."""
     found = await bricola.calls.recent(call=call, limit=1)

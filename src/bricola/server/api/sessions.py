@@ -1,10 +1,12 @@
 """Set-up, signing in and out, tokens, users."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
+from bricola.api import people as answers
+from bricola.api.words import Role
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import COOKIE, Admin, Running, Viewer, presented_secret
 from bricola.server.usecases import people
@@ -28,9 +30,6 @@ class SetUp(BaseModel):
     password: Password
 
 
-Role = Literal["viewer", "operator", "integrator", "admin"]
-
-
 class NewUser(BaseModel):
     name: PersonName
     password: Password
@@ -47,13 +46,13 @@ def _set_cookie(request: Request, response: Response, secret: str) -> None:
                         samesite="strict", secure=request.url.scheme == "https", path="/")
 
 
-@router.get("/state")
+@router.get("/state", response_model=answers.ServiceState)
 async def state(bricola: Running) -> dict[str, Any]:
     """What anybody may know: whether the service waits for its first user."""
     return {"setup": bricola.people.setup_code is not None, "organisation": bricola.settings.organisation}
 
 
-@router.post("/setup", status_code=201)
+@router.post("/setup", response_model=answers.Person, status_code=201)
 async def set_up(body: SetUp, request: Request, response: Response, bricola: Running) -> dict[str, Any]:
     """Make the first user with the one-time code, and sign in."""
     user = await people.set_up(bricola, body.code, body.name, body.password)
@@ -61,7 +60,7 @@ async def set_up(body: SetUp, request: Request, response: Response, bricola: Run
     return {"name": user.name, "role": user.role}
 
 
-@router.post("/session", status_code=201)
+@router.post("/session", response_model=answers.SignedIn, status_code=201)
 async def sign_in(body: SignIn, request: Request, response: Response, bricola: Running) -> dict[str, Any]:
     """After several wrong passwords in a row: status 429, and a pause that doubles."""
     user = await people.sign_in(bricola, body.name, body.password, request.client.host if request.client else "")
@@ -72,7 +71,7 @@ async def sign_in(body: SignIn, request: Request, response: Response, bricola: R
     return answer
 
 
-@router.get("/session")
+@router.get("/session", response_model=answers.Who)
 async def who_am_i(user: Viewer, bricola: Running) -> dict[str, Any]:
     return {"name": user.name, "role": user.role, "organisation": bricola.settings.organisation}
 
@@ -85,13 +84,13 @@ async def sign_out(request: Request, response: Response, bricola: Running) -> No
     response.delete_cookie(COOKIE, path="/")
 
 
-@router.get("/users")
+@router.get("/users", response_model=list[answers.User])
 async def users(_: Admin, bricola: Running) -> list[dict[str, str]]:
     return [{"name": one.name, "role": one.role, "created_at": one.created_at}
             for one in await bricola.people.users()]
 
 
-@router.post("/users", status_code=201)
+@router.post("/users", response_model=answers.Person, status_code=201)
 async def add_user(body: NewUser, user: Admin, bricola: Running) -> dict[str, str]:
     await people.add_user(bricola, body.name, body.role, body.password, user.name)
     return {"name": body.name, "role": body.role}
@@ -108,7 +107,7 @@ async def remove_user(name: str, user: Admin, bricola: Running) -> None:
     await people.remove_user(bricola, name, user.name)
 
 
-@router.get("/users/{name}/sessions")
+@router.get("/users/{name}/sessions", response_model=list[answers.UserSession])
 async def sessions(name: str, user: Viewer, bricola: Running) -> list[dict[str, str]]:
     """A user's sign-ins: one's own, or anybody's for an admin."""
     _own_or_admin(user, name)

@@ -6,6 +6,8 @@ from typing import Any, Protocol
 from bricola.adapters.checks import check_endpoint
 from bricola.adapters.engines import DOORS
 from bricola.adapters.stages import Stage
+from bricola.api.words import PoolAct
+from bricola.core.definitions.engines import ENGINES
 from bricola.core.definitions.model import BackendDefinition, EnvironmentDefinition
 from bricola.core.kinds.kind import Probe
 from bricola.core.kinds.registry import backends_of
@@ -41,7 +43,8 @@ def ends(ports: Ports) -> list[dict[str, Any]]:
             binding = environment.binding(backend.name)
             pool = ports.places.pools().get((environment.name, backend.name))
             found.append({
-                "backend": backend.name, "engine": backend.engine, "environment": environment.name, "protected": environment.protected,
+                "backend": backend.name, "engine": backend.engine, "family": ENGINES[backend.engine].family,
+                "environment": environment.name, "protected": environment.protected,
                 "bound": binding is not None and bool(binding.ends), "endpoints": [one.address for one in binding.ends] if binding else [],
                 "database": binding.database if binding else "", "credential": binding.credential if binding else "",
                 "tls": binding.tls if binding else "", "pool": pool.state if pool is not None else "not started",
@@ -135,21 +138,16 @@ def _advice(view: dict[str, Any]) -> list[str]:
     return words
 
 
-ACTIONS = ("start", "stop", "cut", "recycle")
-
-
-async def act(ports: Ports, environment: str, backend: str, action: str, author: str) -> dict[str, Any]:
+async def act(ports: Ports, environment: str, backend: str, action: PoolAct, author: str) -> dict[str, Any]:
     """start; stop (calls in flight end); cut (they fail); recycle (every session is renewed). Answers the pool."""
     before = pool_view(ports, environment, backend)
     pool = ports.places.pools()[environment, backend]
-    if action not in ACTIONS:
-        raise ProblemError(unknown("action", action, list(ACTIONS)))
-    if action == "start":
+    if action is PoolAct.START:
         pool.start()
-    elif action == "recycle":
+    elif action is PoolAct.RECYCLE:
         pool.recycle()
     else:
-        pool.stop(cut=action == "cut")
+        pool.stop(cut=action is PoolAct.CUT)
     await note(ports, Topic.POOLS, author, action, f"pool {environment} {backend}", {"state": before["state"]}, {"state": pool.state})
     return pool_view(ports, environment, backend)
 

@@ -3,6 +3,7 @@
 from datetime import UTC, datetime, timedelta
 from typing import Any, Protocol
 
+from bricola.api.words import CredentialKind
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.ports.changes import Change, Changes, Topic
 from bricola.server.ports.credentials import Credentials
@@ -19,7 +20,7 @@ class Ports(Protocol):
     credentials: Credentials
 
 
-KINDS = ("password", "token", "certificate")
+KINDS = tuple(CredentialKind)
 
 
 async def list_credentials(ports: Ports) -> list[dict[str, Any]]:
@@ -56,7 +57,7 @@ def _find(db: Db, name: str) -> StoredCredential:
 
 
 def _expiry(kind: str, secret: str, certificate: str, expires: datetime | None) -> str | None:
-    if kind == "certificate":
+    if kind == CredentialKind.CERTIFICATE:
         return read_key_pair(secret, certificate)
     return expires.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z") if expires else None
 
@@ -66,7 +67,7 @@ def _check_secret(kind: str, user: str, secret: str) -> None:
         raise ProblemError(unknown("kind of credential", kind, list(KINDS)))
     if not secret:
         raise ProblemError(Problem("credential.empty", "The secret is empty.", place="secret", mend="Give it on standard input."))
-    if kind == "password" and not user:
+    if kind == CredentialKind.PASSWORD and not user:
         raise ProblemError(Problem("credential.user", "A password needs the name that it belongs to.", place="user",
                                    mend="Add --user NAME."))
 

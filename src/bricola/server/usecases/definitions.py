@@ -5,6 +5,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any, Protocol
 
+from bricola.api.words import ChangeAction
 from bricola.core.definitions.catalogue import Catalogue, Reference
 from bricola.core.definitions.compare import FileDifference, compare_lines, compare_texts
 from bricola.core.definitions.folder import DefinitionFile, default_path, read_bundle
@@ -29,7 +30,7 @@ class Ports(Protocol):
     storage: Storage
 
 
-EFFECTIVE = ("added", "changed", "removed")  # actions that change something; moved and the rest do not
+EFFECTIVE = (ChangeAction.ADDED, ChangeAction.CHANGED, ChangeAction.REMOVED)  # actions that change something; moved and the rest do not
 LIVE_SETTINGS = ("environment",)  # kinds that are not part of a release: a change takes effect at once
 
 
@@ -40,7 +41,7 @@ class Change:
 
     `effective` is the moment since when a live setting is in force; empty for what waits for a release."""
 
-    action: str
+    action: ChangeAction
     kind: str
     name: str
     path: str
@@ -130,21 +131,21 @@ def _compare(
     for file in files:
         old = present.pop(file.reference, None)
         if file.reference in untouched:
-            changes.append(Change("kept", *file.reference, file.path))
+            changes.append(Change(ChangeAction.KEPT, *file.reference, file.path))
             continue
         if old is None:
-            action = "added"
+            action = ChangeAction.ADDED
         elif old.definition != file.definition:
-            action = "changed"
+            action = ChangeAction.CHANGED
         else:
-            action = "moved" if old.path != file.path else "unchanged"
-        lines = compare_lines(old.text, file.text) if old is not None and action == "changed" else []
+            action = ChangeAction.MOVED if old.path != file.path else ChangeAction.UNCHANGED
+        lines = compare_lines(old.text, file.text) if old is not None and action is ChangeAction.CHANGED else []
         changes.append(Change(action, *file.reference, file.path, lines=lines))
-        if action != "unchanged":
+        if action is not ChangeAction.UNCHANGED:
             revisions.append((*file.reference, file.path, file.text))
     if remove_others:
         for reference, old in present.items():
-            changes.append(Change("removed", *reference, old.path))
+            changes.append(Change(ChangeAction.REMOVED, *reference, old.path))
             revisions.append((*reference, old.path, ""))
     return changes, revisions
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from typing import Any, Protocol
 
+from bricola.api.words import GateOutcome
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import EnvironmentDefinition, segment_of
 from bricola.core.kinds.registry import backends_of
@@ -49,7 +50,7 @@ class Gate:
     """One thing that a release must pass: its outcome is open, closed, or consent (a reason opens it)."""
 
     name: str
-    outcome: str
+    outcome: GateOutcome
     findings: list[Finding] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
     consent: str = ""  # the reason that was given for letting the problems through
@@ -66,7 +67,7 @@ async def _readiness(ports: Ports, release: StoredRelease, environment: Environm
     facts = await gather_facts(ports, frozen, definition, environment, release.number)
     findings = await asyncio.to_thread(review, frozen, definition, environment, facts)
     stops = [one.problem for one in findings if one.severity is Severity.ERROR]
-    return Gate("readiness", "closed" if stops else "open", findings, stops)
+    return Gate("readiness", GateOutcome.CLOSED if stops else GateOutcome.OPEN, findings, stops)
 
 
 async def _compatibility(ports: Ports, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
@@ -74,7 +75,7 @@ async def _compatibility(ports: Ports, release: StoredRelease, environment: Envi
     segment = segment_of(release.service, release.version)
     live = ports.places.find(environment.name, segment)
     if live is None or live.release >= release.number:
-        return Gate("compatibility", "open")
+        return Gate("compatibility", GateOutcome.OPEN)
     before = await released_side(ports, await ports.releases.find(release.service, live.release))
     changes = await breaking_changes(before, await released_side(ports, release))
     breaks = [Problem("deployment.breaking", f"Callers of release {live.release} break: {one.message}", Kind.CONFLICT, place=one.place,
@@ -83,7 +84,8 @@ async def _compatibility(ports: Ports, release: StoredRelease, environment: Envi
               for one in changes]
     known = await ports.releases.of(release.service)
     reasons = "; ".join(one.consent for one in known if live.release < one.number <= release.number and one.consent)
-    return Gate("compatibility", "consent" if breaks and not reasons else "open", problems=breaks, consent=reasons if breaks else "")
+    outcome = GateOutcome.CONSENT if breaks and not reasons else GateOutcome.OPEN
+    return Gate("compatibility", outcome, problems=breaks, consent=reasons if breaks else "")
 
 
 async def plan(ports: Ports, service: str, environment: str, number: int | None) -> dict[str, Any]:
@@ -118,7 +120,7 @@ async def deploy(ports: Ports, service: str, environment: str, number: int | Non
         place = ports.drafts.environment(environment)
         problems = []
         for gate in await gates(ports, release, place):
-            if gate.outcome == "closed" or (gate.outcome == "consent" and not consent.strip()):
+            if gate.outcome is GateOutcome.CLOSED or (gate.outcome is GateOutcome.CONSENT and not consent.strip()):
                 problems += gate.problems
         if problems:
             raise ProblemError(*problems)

@@ -2,6 +2,7 @@
 
 from typing import Protocol
 
+from bricola.api.words import ChangeAction
 from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.text import write_definition
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -25,7 +26,7 @@ async def mend(ports: Ports, service: str, environment: str, code: str, author: 
         mended = findings[0].mended
         assert mended is not None
         path = next((one.path for one in ports.drafts.files if one.reference == (mended.kind, mended.name)), default_path(mended))
-        changes += [one for one in await apply(ports, {path: write_definition(mended)}, author) if one.action != "unchanged"]
+        changes += [one for one in await apply(ports, {path: write_definition(mended)}, author) if one.action is not ChangeAction.UNCHANGED]
     if not changes:
         raise ProblemError(Problem("mend.nothing", "There is nothing that can be mended mechanically.", Kind.MISSING, place=code,
                                    mend=f"Read the findings: bricola review {service} {environment}".rstrip()))

@@ -10,6 +10,7 @@ import structlog
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
+from bricola.api.words import Role
 from bricola.core.calls.callers import token_digest
 from bricola.core.calls.limits import read_network
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -28,7 +29,7 @@ class Ports(Protocol):
 
 
 log = structlog.stdlib.get_logger("bricola.people")
-ROLES = ("viewer", "operator", "integrator", "admin")  # each may do what the ones before may
+ROLES = tuple(Role)  # each may do what the ones before may
 SESSION = timedelta(hours=12)
 TOKEN = timedelta(days=90)
 _SHORTEST_PASSWORD = 10
@@ -163,7 +164,7 @@ async def who(ports: Ports, secret: str, least: str) -> StoredUser:
         raise ProblemError(Problem("user.session", "Sign in first.", Kind.IDENTITY,
                                    expected="a session cookie, or Authorization: Bearer with a token",
                                    mend="Sign in at the console, or with: bricola signin"))
-    if ROLES.index(user.role) < ROLES.index(least):
+    if ROLES.index(Role(user.role)) < ROLES.index(Role(least)):
         raise ProblemError(Problem("user.role", f"Your role {user.role} may not do this.", Kind.PERMISSION,
                                    expected=f"the role {least} or above", found=user.role))
     return user

@@ -3,7 +3,9 @@
 import time
 from typing import Any, Protocol
 
+from bricola.api.words import DraftState, PlaceState, Stage
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, segment_of
+from bricola.core.definitions.model import Operation as OperationDefinition
 from bricola.core.kinds.registry import backends_of
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -15,6 +17,7 @@ from bricola.server.ports.drafts import Drafts
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases, freeze
 from bricola.server.settings import Settings
+from bricola.server.usecases.hosting import hosting
 from bricola.store.releases import StoredDeployment
 
 
@@ -43,23 +46,23 @@ def addresses(ports: Ports, environment: str, service: str, asked: str) -> dict[
     return {"soap": soap, "wsdl": f"{soap}?wsdl", "rest": f"{base}/rest/{environment}/{service}"}
 
 
-def draft_state(ports: Ports, service: ServiceDefinition, newest: tuple[int, str] | None) -> str:
+def draft_state(ports: Ports, service: ServiceDefinition, newest: tuple[int, str] | None) -> DraftState:
     """'edited' when the draft, or anything that it needs, differs from the newest release; else 'released'."""
     digest = ports.drafts.digest(service.name, lambda: freeze(ports.drafts.catalogue, service)[1])
-    return "released" if newest is not None and digest == newest[1] else "edited"
+    return DraftState.RELEASED if newest is not None and digest == newest[1] else DraftState.EDITED
 
 
-def stage(draft: str, newest: tuple[int, str] | None, environments: list[EnvironmentDefinition],
-          deployed: list[StoredDeployment]) -> str:
+def stage(draft: DraftState, newest: tuple[int, str] | None, environments: list[EnvironmentDefinition],
+          deployed: list[StoredDeployment]) -> Stage:
     """Where the newest words of a service are: edited, not released; released, not live; live; removed.
 
     Live means that the newest release answers in an environment that no other one follows."""
-    if draft == "edited":
-        return "edited, not released"
+    if draft is DraftState.EDITED:
+        return Stage.EDITED
     last = {one.name for one in environments} - {one.follows for one in environments}
     if newest is not None and any(one.release == newest[0] and one.environment in last for one in deployed):
-        return "removed, still live" if draft == "removed" else "live"
-    return "removed" if draft == "removed" else "released, not live"
+        return Stage.REMOVED_STILL_LIVE if draft is DraftState.REMOVED else Stage.LIVE
+    return Stage.REMOVED if draft is DraftState.REMOVED else Stage.RELEASED
 
 
 async def _in_force(ports: Ports, service: str | None = None) -> dict[str, list[StoredDeployment]]:
@@ -91,7 +94,7 @@ async def overview(ports: Ports, asked: str) -> dict[str, Any]:
 
 def _environment(ports: Ports, one: EnvironmentDefinition, asked: str) -> dict[str, Any]:
     return {"name": one.name, "description": one.description, "follows": one.follows, "protected": one.protected,
-            "address": base_address(ports, one.name, asked), "context": one.context,
+            "address": base_address(ports, one.name, asked), "context": one.context, "hosts": hosting(one),
             "effective": ports.places.effective.get(f"environment {one.name}", "")}
 
 
@@ -100,11 +103,11 @@ def _service_row(
     deployed: list[StoredDeployment], figures: dict[tuple[str, str], dict[str, Any]], asked: str,
 ) -> dict[str, Any]:
     definition = ports.drafts.catalogue.find_service(name)
-    draft = draft_state(ports, definition, newest) if definition is not None else "removed"
+    draft = draft_state(ports, definition, newest) if definition is not None else DraftState.REMOVED
     return {
         "name": name,
         "description": definition.description if definition is not None else "",
-        "kind": "object",
+        "sources": _sources(definition),
         "group": _group(ports, name),
         "version": definition.version if definition is not None else 1,
         "backends": backends_of(ports.drafts.catalogue, definition) if definition is not None else [],
@@ -114,6 +117,20 @@ def _service_row(
         "deployments": [one | {"figures": figures.get((name, one["environment"]))}
                         for one in _places(ports, name, environments, deployed, newest, asked)],
     }
+
+
+def _sources(definition: ServiceDefinition | None) -> list[dict[str, str]]:
+    """What the operations of a service run, each once."""
+    found = dict.fromkeys(one.source for one in definition.operations) if definition is not None else {}
+    return [{"kind": kind, "name": name} for kind, name in found]
+
+
+def _runs(operation: OperationDefinition | None) -> dict[str, Any]:
+    """What an operation runs: as it is written, and taken apart."""
+    if operation is None:
+        return {"runs": "", "source": None, "verb": ""}
+    kind, name = operation.source
+    return {"runs": operation.runs, "source": {"kind": kind, "name": name}, "verb": operation.verb}
 
 
 def _group(ports: Ports, service: str) -> str:
@@ -140,7 +157,7 @@ def _place(ports: Ports, service: str, environment: EnvironmentDefinition, versi
            newest: tuple[int, str] | None, asked: str) -> dict[str, Any]:
     segment = segment_of(service, version)
     place: dict[str, Any] = {"environment": environment.name, "protected": environment.protected, "version": version,
-                             "segment": segment, "state": "not deployed", "anonymous": service in environment.anonymous}
+                             "segment": segment, "state": PlaceState.NOT_DEPLOYED, "anonymous": service in environment.anonymous}
     if not parts:
         return place
     down = ports.places.down(environment.name, segment)
@@ -148,7 +165,7 @@ def _place(ports: Ports, service: str, environment: EnvironmentDefinition, versi
     main = max(parts, key=lambda one: one.share)
     retirement = live.retirement if live is not None else None
     return place | addresses(ports, environment.name, segment, asked) | {
-        "state": "faulting" if down is not None else "serving",
+        "state": PlaceState.FAULTING if down is not None else PlaceState.SERVING,
         "reason": _owner_words(down) if down is not None else "",
         "release": main.release, "since": main.at, "by": main.author,
         "parts": [{"release": one.release, "share": one.share, "since": one.at} for one in parts],
@@ -171,7 +188,7 @@ async def service_detail(ports: Ports, name: str, asked: str) -> dict[str, Any]:
     newest = (known[0].number, known[0].digest) if known else None
     deployed = (await _in_force(ports, name)).get(name, [])
     environments = ports.drafts.catalogue.environments()
-    state = draft_state(ports, draft, newest) if draft else "removed"
+    state = draft_state(ports, draft, newest) if draft else DraftState.REMOVED
     detail: dict[str, Any] = {
         "name": name,
         "description": draft.description if draft else "",
@@ -192,7 +209,7 @@ async def service_detail(ports: Ports, name: str, asked: str) -> dict[str, Any]:
             resolved = resolve_service(draft, ports.drafts.catalogue)
             detail["operations"] = [
                 plain_operation(one.shape) | {"roles": sorted(draft.roles_for(one.shape.name)),
-                                              "runs": definition.runs, "kept_inside": _kept_inside(one.given)}
+                                              "kept_inside": _kept_inside(one.given), **_runs(definition)}
                 for one, definition in zip(resolved.operations, draft.operations, strict=True)
             ]
         except ProblemError as error:
@@ -229,9 +246,9 @@ async def operations(ports: Ports, service: str, environment: str = "") -> list[
     live = ports.places.find(environment, service) if environment else None
     draft = ports.drafts.catalogue.find_service(service)
     defined = (await ports.releases.thaw(await ports.releases.find(live.name, live.release))).definition if live is not None else draft
-    runs = {one.name: one.runs for one in defined.operations} if defined is not None else {}
+    runs = {one.name: one for one in defined.operations} if defined is not None else {}
     return [
-        plain_operation(one) | {"runs": runs.get(one.name, "")} | {"roles": sorted(
+        plain_operation(one) | _runs(runs.get(one.name)) | {"roles": sorted(
             live.by_name[one.name].roles if live else draft.roles_for(one.name) if draft else ())}
         for one in shape.operations
     ]

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 from bricola.core.definitions.catalogue import Catalogue, Reference
+from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.model import EnvironmentDefinition, Operation
 from bricola.core.definitions.runs import RunsForm
 from bricola.core.kinds.bindings import marks_table, refuse_read_only
@@ -88,6 +89,6 @@ def _needs(definition: ObjectDefinition) -> Iterable[Reference]:
 OBJECT = SourceKind(
     title="object", model=ObjectDefinition, runs=RunsForm(bare=True, verbs=None, default=""),
     parts=lambda definition: definition.fields, needs=_needs, backends=lambda definition, catalogue: (definition.backend,),
-    resolve=_resolve, compile=_compile, probes=_probes, rules=RULES, findings=findings,
-    entry=Entry("objects", "a typed view on tables, with its finders and writes", "/objects"),
+    resolve=_resolve, compile=_compile, probes=_probes, runs_on=Family.DATABASE, rules=RULES, findings=findings,
+    entry=Entry("objects", "a typed view on tables, with its finders and writes", "/definitions/objects"),
 )

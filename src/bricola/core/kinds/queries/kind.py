@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.model import EnvironmentDefinition, Operation
 from bricola.core.definitions.runs import RunsForm
 from bricola.core.kinds.kind import Compiled, Entry, Pools, Probe, ResolvedOperation, SourceKind
@@ -40,6 +41,6 @@ QUERY = SourceKind(
     title="query", model=QueryDefinition, runs=RunsForm(verbs=(DETAILS,), default="rows"),
     parts=lambda definition: (*definition.prompts, *definition.columns, *definition.measures),
     backends=lambda definition, catalogue: (definition.backend,),
-    resolve=_resolve, compile=_compile, probes=_probes, rules=RULES, findings=findings,
+    resolve=_resolve, compile=_compile, probes=_probes, runs_on=Family.DATABASE, rules=RULES, findings=findings,
     entry=Entry("queries", "a SELECT with prompts, as rows, groups and totals"),
 )

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.model import EnvironmentDefinition, Operation
 from bricola.core.definitions.runs import RunsForm
 from bricola.core.kinds.bindings import refuse_read_only
@@ -40,6 +41,6 @@ def _probes(operation: ResolvedOperation) -> Sequence[Probe]:
 SCREEN_FLOW = SourceKind(
     title="screen flow", model=ScreenFlowDefinition, runs=RunsForm(default="walk"),
     parts=lambda definition: (*definition.input, *definition.output), backends=lambda definition, catalogue: (definition.backend,),
-    resolve=_resolve, compile=_compile, probes=_probes, rules=RULES, findings=findings,
+    resolve=_resolve, compile=_compile, probes=_probes, runs_on=Family.TERMINAL_HOST, rules=RULES, findings=findings,
     entry=Entry("screen flows", "a recorded walk through the screens of a terminal host", "/screens"),
 )

@@ -5,6 +5,8 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from bricola.api import definitions as definitions_answers
+from bricola.api import objects as answers
 from bricola.core.definitions.model import EngineWord
 from bricola.server.api.access import Integrator, Running
 from bricola.server.api.callers import Word
@@ -29,7 +31,7 @@ class ObjectWish(BaseModel):
     save: bool = False
 
 
-class Place(BaseModel):
+class BindingBody(BaseModel):
     """Where a backend is, as in the binding of an environment."""
 
     file: Text = ""
@@ -45,22 +47,22 @@ class NewBackend(BaseModel):
     name: Word
     engine: EngineWord
     description: Text = ""
-    binding: Place
+    binding: BindingBody
 
 
-@router.get("/discovery/{environment}/{backend}")
+@router.get("/discovery/{environment}/{backend}", response_model=list[answers.TableRow])
 async def tables(environment: str, backend: str, _: Integrator, bricola: Running, search: str = "") -> list[dict[str, Any]]:
     """Tables and views, narrowed by parts of names and comments."""
     return await discovery.tables(bricola, environment, backend, search)
 
 
-@router.get("/discovery/{environment}/{backend}/table")
+@router.get("/discovery/{environment}/{backend}/table", response_model=answers.TableDetail)
 async def table(environment: str, backend: str, name: str, _: Integrator, bricola: Running) -> dict[str, Any]:
     """One table: columns, keys, references, proposals for children."""
     return await discovery.table(bricola, environment, backend, name)
 
 
-@router.post("/discovery/{environment}/{backend}")
+@router.post("/discovery/{environment}/{backend}", response_model=answers.Drafted)
 async def draft_object(environment: str, backend: str, body: ObjectWish, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make an object, and a service where one is named, of a table; saved as drafts when asked."""
     return await discovery.draft_object(
@@ -68,7 +70,7 @@ async def draft_object(environment: str, backend: str, body: ObjectWish, user: I
     )
 
 
-@router.post("/environments/{environment}/backends", status_code=201)
+@router.post("/environments/{environment}/backends", response_model=definitions_answers.Changes, status_code=201)
 async def connect(environment: str, body: NewBackend, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Define a backend where it is new, and bind it here. Takes effect at once."""
     return await connecting.connect(bricola, body.name, environment, body.engine, body.binding.model_dump(), body.description, user.name)

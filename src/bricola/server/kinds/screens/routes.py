@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field
 
+from bricola.api import screens as answers
 from bricola.core.definitions.engines.terminals import Mark
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.documents import problem_document
@@ -120,37 +121,37 @@ class RecordingBody(BaseModel):
     save: bool = False
 
 
-@router.get("/screens")
+@router.get("/screens", response_model=list[answers.Flow])
 async def list_flows(_: Viewer, bricola: Running) -> list[Plain]:
     """Every screen flow, with its film and its last checks."""
     return await films.flows(bricola)
 
 
-@router.get("/screens/{flow}/film")
+@router.get("/screens/{flow}/film", response_model=answers.Film)
 async def one_film(flow: str, _: Operator, bricola: Running) -> Plain:
     """The recorded screens and moves; they show what the host showed."""
     return await films.one_film(bricola, flow)
 
 
-@router.post("/screens/{flow}/film/{environment}")
+@router.post("/screens/{flow}/film/{environment}", response_model=answers.MadeFilm)
 async def film(flow: str, environment: str, body: Inputs, user: Integrator, bricola: Running) -> Plain:
     """Walk a flow on a session of its own, and keep what was seen."""
     return await films.film(bricola, flow, environment, body.inputs, user.name, body.writes)
 
 
-@router.post("/screen-checks/{environment}")
+@router.post("/screen-checks/{environment}", response_model=list[answers.FilmCheck])
 async def check(environment: str, _: Operator, bricola: Running, flow: str = "", writes: bool = False) -> list[Plain]:
     """Hold the films against the live host; those of flows that write only with consent."""
     return await films.check(bricola, environment, flow, writes)
 
 
-@router.post("/screens-guess")
+@router.post("/screens-guess", response_model=answers.Guess)
 async def guess(body: Where, _: Integrator) -> Plain:
     """What stands at a place: a name and a type; or of a region: its columns, the key for the next page, and its end."""
     return recordings.guess_place(body.screen, body.row, body.column, body.length, body.last_row, body.last_column, body.engine)
 
 
-@router.post("/screens-recordings")
+@router.post("/screens-recordings", response_model=answers.Recorded)
 async def recorded(body: RecordingBody, user: Integrator, bricola: Running) -> Plain:
     """Check a recording and make definitions of it; with `save` they become drafts, and its screens the film of the flow."""
     return await recordings.finish(bricola, body.model_dump(), user.name)

@@ -1,7 +1,10 @@
 /** What is typed at a live terminal before a key tells the host. Pure: state in, state out. */
 import { charactersOf, type HostField, type HostScreen } from "./types";
 
-export interface Typed { cursor: number; texts: Record<number, string> }
+export interface Typed {
+  cursor: number;
+  texts: Record<number, string>;
+}
 
 export const fresh = (screen: HostScreen): Typed => ({ cursor: screen.cursor, texts: {} });
 
@@ -13,7 +16,9 @@ export function fieldAt(screen: HostScreen, position: number): HostField | undef
 
 export function content(screen: HostScreen, typed: Typed, field: HostField): string {
   const text = typed.texts[field.start];
-  return (text ?? charactersOf(screen).slice(field.start, field.start + field.length)).padEnd(field.length).slice(0, field.length);
+  return (text ?? charactersOf(screen).slice(field.start, field.start + field.length))
+    .padEnd(field.length)
+    .slice(0, field.length);
 }
 
 export function type(screen: HostScreen, typed: Typed, letter: string): Typed | undefined {
@@ -21,7 +26,13 @@ export function type(screen: HostScreen, typed: Typed, letter: string): Typed | 
   if (!field || (field.numeric && !/[0-9.,\-+ ]/.test(letter))) return undefined;
   const at = typed.cursor - field.start;
   const text = content(screen, typed, field);
-  const next = { cursor: typed.cursor + 1, texts: { ...typed.texts, [field.start]: text.slice(0, at) + (field.monocase ? letter.toUpperCase() : letter) + text.slice(at + 1) } };
+  const next = {
+    cursor: typed.cursor + 1,
+    texts: {
+      ...typed.texts,
+      [field.start]: text.slice(0, at) + (field.monocase ? letter.toUpperCase() : letter) + text.slice(at + 1),
+    },
+  };
   return next.cursor >= field.start + field.length ? tab(screen, next, false) : next;
 }
 
@@ -35,10 +46,16 @@ export function erase(screen: HostScreen, typed: Typed, back: boolean): Typed {
 }
 
 export function tab(screen: HostScreen, typed: Typed, back: boolean): Typed {
-  const starts = inputs(screen).filter((one) => one.length > 0).map((one) => one.start).sort((one, other) => one - other);
-  const first = starts[0], last = starts[starts.length - 1];
+  const starts = inputs(screen)
+    .filter((one) => one.length > 0)
+    .map((one) => one.start)
+    .sort((one, other) => one - other);
+  const first = starts[0],
+    last = starts[starts.length - 1];
   if (first === undefined || last === undefined) return typed;
-  const to = back ? [...starts].reverse().find((one) => one < typed.cursor) ?? last : starts.find((one) => one > typed.cursor) ?? first;
+  const to = back
+    ? ([...starts].reverse().find((one) => one < typed.cursor) ?? last)
+    : (starts.find((one) => one > typed.cursor) ?? first);
   return { ...typed, cursor: to };
 }
 
@@ -58,8 +75,15 @@ export function overlaid(screen: HostScreen, texts: Record<string, string | null
   for (const [start, text] of Object.entries(texts)) {
     const field = screen.fields.find((one) => one.start === Number(start));
     if (!field) continue;
-    const shown = text === null || field.hidden ? "•".repeat(Math.min(field.length, (text ?? "      ").trimEnd().length)) : text;
-    all = all.slice(0, field.start) + shown.padEnd(field.length).slice(0, field.length) + all.slice(field.start + field.length);
+    const shown =
+      text === null || field.hidden ? "•".repeat(Math.min(field.length, (text ?? "      ").trimEnd().length)) : text;
+    all =
+      all.slice(0, field.start) +
+      shown.padEnd(field.length).slice(0, field.length) +
+      all.slice(field.start + field.length);
   }
-  return { ...screen, lines: screen.lines.map((_, row) => all.slice(row * screen.columns, (row + 1) * screen.columns)) };
+  return {
+    ...screen,
+    lines: screen.lines.map((_, row) => all.slice(row * screen.columns, (row + 1) * screen.columns)),
+  };
 }

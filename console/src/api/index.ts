@@ -1,0 +1,87 @@
+/**
+ * Talking to the management API. Every failure becomes a ProblemError with all causes that the service names. The types of answers are
+ * generated from its OpenAPI document (`npm run types`), so what is used here is what really comes.
+ */
+import type * as Api from "../../generated/schema";
+
+export class ProblemError extends Error {
+  constructor(
+    readonly problems: Problem[],
+    readonly status: number,
+  ) {
+    super(problems[0]?.message ?? "The service does not answer.");
+  }
+}
+
+export async function ask<T>(method: string, path: string, body?: unknown): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(`/api/v1${path}`, {
+      method,
+      headers: body === undefined ? {} : { "Content-Type": "application/json" },
+      body: body === undefined ? null : JSON.stringify(body),
+    });
+  } catch {
+    throw new ProblemError(
+      [
+        {
+          code: "client.no-answer",
+          kind: "backend",
+          message: "The service does not answer.",
+          mend: "Check that it runs; this page tries again by itself.",
+        },
+      ],
+      0,
+    );
+  }
+  if (!response.ok) {
+    let problems: Problem[] = [];
+    try {
+      problems = ((await response.json()) as { problems?: Problem[] }).problems ?? [];
+    } catch {
+      // not a problem document: told by its status below
+    }
+    if (!problems.length)
+      problems = [
+        { code: "client.status", kind: "internal", message: `The service answered with status ${response.status}.` },
+      ];
+    throw new ProblemError(problems, response.status);
+  }
+  return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+export type Problem = Api.Problem;
+export type Person = Api.Who;
+export type Figures = Api.Figures;
+export type Place = Api.Place;
+export type EnvironmentInfo = Api.Environment;
+export type ServiceRow = Api.ServiceRow;
+export type PoolRow = Api.PoolStatistics;
+export type Overview = Api.Overview;
+export type ElementShape = Api.Element;
+export type OperationShape = Api.Operation;
+export type ServiceDetail = Api.ServiceDetail;
+export type Finding = Api.Finding;
+export type ContractChange = Api.ContractChange;
+export type Comparison = Api.Comparison;
+export type DeploymentPlan = Api.Plan;
+export type PoolSession = Api.PoolSession;
+export type PoolView = Api.PoolView;
+export type BackendEnd = Api.BackendEnd;
+export type CheckResult = Api.CheckResult;
+export type Credential = Api.Credential;
+export type AuditEntry = Api.AuditEntry;
+export type Call = Api.Call;
+export type Reply = Api.BenchAnswer;
+export type TableRow = Api.TableRow;
+export type TableDetail = Api.TableDetail;
+export type ObjectRow = Api.ObjectRow;
+export type ObjectDetail = Api.ObjectDetail;
+export type KeyPage = Api.Keys;
+export type Compared = Api.RowComparison;
+export type CallerRow = Api.Caller;
+export type KindEntry = Api.KindEntry;
+export type Source = Api.Source;
+export type Hosting = Api.Hosting;
+export type Line = Api.FileDifference["lines"][number];
+export type Plain = { [name: string]: unknown };

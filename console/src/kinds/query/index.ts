@@ -1,0 +1,14 @@
+/** Queries: a statement in the database's own language. They are edited as text. */
+import { Rows3 } from "lucide-react";
+import type { SourceKind } from "../kind";
+
+export const QUERY: SourceKind = {
+  kind: "query",
+  icon: Rows3,
+  word: "query",
+  gives: "query",
+  comparable: true,
+  routes: [],
+  spots: [],
+  link: () => undefined,
+};

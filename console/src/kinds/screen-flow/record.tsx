@@ -1,0 +1,528 @@
+/** Recording a walk through a terminal application: the live screen, what is pointed at, and the moves. */
+import { Circle, Pause, Play, RotateCcw } from "lucide-react";
+import { useState } from "react";
+import { useAddress } from "../../address";
+import { ask, type BackendEnd, type Overview } from "../../api";
+import { useAct } from "../../act";
+import { useLens } from "../../lens";
+import { useLoad } from "../../load";
+import { Problems, Select } from "../../parts/controls";
+import { FinishPanel } from "./finish";
+import { HostView } from "./host";
+import { hostKey, keyboardOf } from "./keyboard";
+import { useLine } from "./line";
+import { ListForm, MarkLayer, PlaceForm, type Selected } from "./marks";
+import { MoveList, type Replayed } from "./moves";
+import {
+  empty,
+  listFrom,
+  met,
+  named,
+  placeFrom,
+  proposed,
+  renamed,
+  samePlace,
+  withMove,
+  withoutMove,
+  type Recording,
+} from "./recorder";
+import { erase, fieldsOf, fresh, overlaid, step, tab, type, type Typed } from "./typing";
+import {
+  positionOf,
+  spot,
+  type Area,
+  type Guess,
+  type HostScreen,
+  type Kind,
+  type Place,
+  type RegionGuess,
+} from "./types";
+import { mayAtLeast, useSession } from "../../session";
+import { plural } from "../../words";
+
+export default function RecordPage() {
+  const may = mayAtLeast(useSession(), "integrator");
+  const [view] = useLens();
+  const [search, setSearch] = useAddress();
+  const ends = useLoad<BackendEnd[]>("/backends");
+  const overview = useLoad<Overview>("/overview");
+  const roles = useLoad<{ role: string }[]>("/roles");
+  const hosts = (ends.data ?? []).filter((one) => one.bound && one.family === "terminal host");
+  const place =
+    hosts.find((one) => `${one.environment} ${one.backend}` === search.get("place")) ??
+    hosts.find((one) => one.environment === view) ??
+    hosts.find((one) => !one.protected) ??
+    hosts[0];
+  const [typed, setTyped] = useState<Typed>({ cursor: 0, texts: {} });
+  const [pointed, setSelected] = useState<Selected>();
+  const line = useLine((screen) => {
+    setTyped(fresh(screen));
+    setSelected(undefined);
+  });
+  const [recording, setRecording] = useState<Recording>(empty);
+  const [paused, setPaused] = useState(false);
+  const [shown, setShown] = useState<number>();
+  const [hidden, setHidden] = useState(false);
+  const [finishing, setFinishing] = useState(false);
+  const [replayed, setReplayed] = useState<Replayed[]>([]);
+  const [replaying, setReplaying] = useState(false);
+  const act = useAct();
+
+  const gone =
+    (pointed?.kind === "place" && !recording.places.includes(pointed.place)) ||
+    (pointed?.kind === "list" && !recording.lists.includes(pointed.list));
+  const selected = gone ? undefined : pointed;
+  const shot = shown === undefined ? undefined : recording.shots[shown];
+  const live = line.seen?.screen;
+  const screen: HostScreen | undefined = shot ? overlaid(shot.before, shot.typed) : live && overlaid(live, typed.texts);
+  const raw = shot ? shot.known : line.seen ? line.seen.known || line.seen.proposed : "";
+  const screenName = named(recording, raw);
+  const places = recording.places.filter((one) => one.screen === screenName),
+    lists = recording.lists.filter((one) => one.screen === screenName);
+  const keyboard = keyboardOf(line.opened?.keys ?? []);
+
+  const send = async (key: string) => {
+    if (!live || line.waiting || replaying) return;
+    setShown(undefined);
+    const moved = await line.press(key, fieldsOf(typed), typed.cursor);
+    if (moved && !paused) setRecording((old) => withMove(old, moved));
+  };
+
+  const mark = (kind: Kind | "list", area: Area) =>
+    void act.run(async () => {
+      if (!screen) return;
+      const where = {
+        screen: { ...screen, fields: screen.fields },
+        row: area.row,
+        column: area.column,
+        engine: line.opened?.engine ?? "",
+      };
+      if (kind === "list") {
+        const found = await ask<RegionGuess>("POST", "/screens-guess", {
+          ...where,
+          last_row: area.lastRow,
+          last_column: area.lastColumn,
+        });
+        const list = listFrom(recording, screenName, area, found);
+        setRecording((old) => ({
+          ...old,
+          lists: [...old.lists.filter((one) => !(one.screen === screenName && one.first_row === area.row)), list],
+        }));
+        setSelected({ kind: "list", list });
+        return;
+      }
+      const length = area.lastColumn - area.column + 1;
+      const found = await ask<Guess>("POST", "/screens-guess", { ...where, length });
+      const made = placeFrom(recording, screenName, kind, area.row, area.column, length, found);
+      setRecording((old) => ({ ...old, places: [...old.places.filter((one) => !samePlace(one, made)), made] }));
+      setSelected({ kind: "place", place: made });
+    });
+
+  const pick = (area: Area, dragged: boolean) => {
+    if (!screen) return;
+    if (dragged) {
+      setSelected({ kind: "area", area, isInput: false });
+      return;
+    }
+    if (!shot) setTyped((old) => ({ ...old, cursor: positionOf(screen, area.row, area.column) }));
+    const inside = places.find(
+      (one) => one.row === area.row && one.column <= area.column && area.column < one.column + (one.length ?? 1),
+    );
+    const list = lists.find((one) => one.first_row <= area.row && area.row <= one.last_row);
+    const found = proposed(screen, area.row, area.column);
+    setSelected(
+      inside ? { kind: "place", place: inside } : list ? { kind: "list", list } : found && { kind: "area", ...found },
+    );
+  };
+
+  const onKey = (event: React.KeyboardEvent) => {
+    if (!live || shot) return;
+    const stop = () => {
+      event.preventDefault();
+      event.stopPropagation();
+    };
+    if (event.altKey && !event.ctrlKey) {
+      const letter = event.code.replace("Key", "");
+      if (letter === "M") {
+        stop();
+        setHidden((old) => !old);
+        return;
+      }
+      const at = spot(live, typed.cursor);
+      const area = selected?.kind === "area" ? selected.area : proposed(screen as HostScreen, at.row, at.column)?.area;
+      if (area && (letter === "I" || letter === "O" || letter === "L")) {
+        stop();
+        mark(letter === "I" ? "input" : letter === "O" ? "output" : "list", area);
+        return;
+      }
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key === "Escape" && event.shiftKey) {
+      stop();
+      (event.currentTarget as HTMLElement).blur();
+      return;
+    }
+    const arrows: Record<string, number> = {
+      ArrowLeft: -1,
+      ArrowRight: 1,
+      ArrowUp: -live.columns,
+      ArrowDown: live.columns,
+    };
+    const key = hostKey(keyboard, event);
+    if (key) {
+      stop();
+      void send(key);
+    } else if (event.key in arrows) {
+      stop();
+      setTyped((old) => step(live, old, arrows[event.key] ?? 0));
+    } else if (event.key === "Tab") {
+      stop();
+      setTyped((old) => tab(live, old, event.shiftKey));
+    } else if (event.key === "Backspace" || event.key === "Delete") {
+      stop();
+      setTyped((old) => erase(live, old, event.key === "Backspace"));
+    } else if (event.key.length === 1) {
+      stop();
+      setTyped((old) => type(live, old, event.key) ?? old);
+    }
+  };
+
+  const replay = async () => {
+    if (!live || replaying) return;
+    setReplaying(true);
+    setReplayed([]);
+    for (const [index, one] of recording.shots.entries()) {
+      setShown(index);
+      const texts = Object.fromEntries(
+        Object.entries(one.typed).filter((pair): pair is [string, string] => pair[1] !== null),
+      );
+      const moved = await line.press(one.key, texts, one.before.cursor);
+      if (!moved) break;
+      const same = moved.came === one.came;
+      setReplayed((old) => [...old, { state: same ? "ok" : "other", came: moved.came }]);
+      if (!same) break;
+    }
+    setReplaying(false);
+    setShown(undefined);
+  };
+
+  const changePlace = (old: Place, next: Place) => {
+    setRecording((one) => ({ ...one, places: one.places.map((two) => (two === old ? next : two)) }));
+    setSelected({ kind: "place", place: next });
+  };
+  if (!may) return <p className="px-5 py-4 text-ink2">Recording needs the role integrator.</p>;
+  return (
+    <div className="grid min-h-0 grow grid-rows-[auto_minmax(0,1fr)]">
+      <header className="flex items-center gap-3 border-b border-line px-5 py-2">
+        <div className="min-w-0">
+          <h1 className="text-[20px] leading-6 font-semibold">{recording.name || "New screen flow"}</h1>
+          <p className="text-xs text-ink2">
+            {line.opened
+              ? `Screens of ${line.opened.backend} in ${place?.environment ?? ""}, ${line.opened.engine}, device ${line.opened.device || "by the host"}`
+              : "Walk through the task once and point at what goes in and out"}
+          </p>
+        </div>
+        {line.state === "open" && (
+          <span
+            className={`ml-3 inline-flex h-7 items-center gap-2 rounded-[3px] border px-2.5 font-semibold ${paused ? "border-edge text-ink2" : "border-bad text-bad"}`}
+          >
+            <Circle size={11} fill="currentColor" stroke="none" />
+            {paused ? "Paused" : "Recording"}, {plural(recording.shots.length, "move")}
+          </span>
+        )}
+        <span className="ml-auto flex items-center gap-2">
+          {line.state === "open" && (
+            <>
+              <button type="button" className="btn" onClick={() => setPaused(!paused)}>
+                {paused ? <Play size={15} /> : <Pause size={15} />}
+                {paused ? "Go on" : "Pause"}
+              </button>
+              <button
+                type="button"
+                className="btn"
+                aria-disabled={!recording.shots.length || replaying}
+                onClick={() => void replay()}
+              >
+                <RotateCcw size={15} />
+                Replay from move 1
+              </button>
+              <button
+                type="button"
+                className="btn btn-main"
+                aria-disabled={!recording.shots.length}
+                onClick={() => {
+                  if (recording.shots.length) setFinishing(true);
+                }}
+              >
+                Finish
+              </button>
+            </>
+          )}
+        </span>
+      </header>
+      {!line.opened ? (
+        <div className="max-w-md px-5 py-4">
+          {hosts.length ? (
+            <>
+              <label className="lbl" htmlFor="host">
+                Terminal host
+              </label>
+              <Select
+                id="host"
+                label="Terminal host"
+                value={place ? `${place.environment} ${place.backend}` : ""}
+                onChange={(next) => setSearch({ place: next })}
+                options={hosts.map((one) => ({
+                  value: `${one.environment} ${one.backend}`,
+                  word: `${one.backend} in ${one.environment}, ${one.engine}`,
+                }))}
+              />
+              <p className="mt-1 text-xs text-ink2">
+                A session of the pool is borrowed, signed on at its start screen. No secret is in the recording.
+              </p>
+              <button
+                type="button"
+                className="btn btn-main mt-3"
+                aria-disabled={line.state === "opening"}
+                onClick={() => {
+                  if (place) {
+                    setRecording(empty);
+                    line.open(place.environment, place.backend);
+                  }
+                }}
+              >
+                Open the terminal
+              </button>
+            </>
+          ) : (
+            <p className="text-ink2">
+              No terminal host is bound in an environment yet. Define a backend with the engine tn3270 or tn5250, and
+              bind it.
+            </p>
+          )}
+          {line.problems.length > 0 && (
+            <div className="mt-3">
+              <Problems problems={line.problems} />
+            </div>
+          )}
+        </div>
+      ) : (
+        screen && (
+          <div className="grid min-h-0 grid-cols-[196px_minmax(0,1fr)_250px]">
+            <nav aria-label="Screens met" className="min-h-0 overflow-auto border-r border-line bg-inset">
+              <h2 className="px-4 pt-3 pb-1 font-semibold">Screens met</h2>
+              {met(recording).map((one) => (
+                <div
+                  key={one.raw}
+                  className={`flex items-center border-t border-line px-4 py-1 last:border-b ${one.raw === raw ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+                >
+                  {line.opened?.screens.includes(one.raw) ? (
+                    <span className="font-mono text-[12.5px]" title="A screen of the backend">
+                      {one.raw}
+                    </span>
+                  ) : (
+                    <input
+                      aria-label={`Name of the screen ${one.raw}`}
+                      className="w-full bg-transparent font-mono text-[12.5px] outline-none focus:underline"
+                      value={named(recording, one.raw)}
+                      onChange={(event) => setRecording((old) => renamed(old, one.raw, event.target.value))}
+                    />
+                  )}
+                  <span className="ml-auto pl-2 text-xs text-ink3">{one.visits}</span>
+                </div>
+              ))}
+              {!recording.shots.length && (
+                <p className="px-4 py-1 text-xs text-ink2">
+                  The start screen is <span className="font-mono">{line.opened.start}</span>. Click the screen and type.
+                </p>
+              )}
+              <h2 className="px-4 pt-3 pb-1 font-semibold">Marked here</h2>
+              {places.map((one) => (
+                <button
+                  type="button"
+                  key={`${one.kind} ${one.name}`}
+                  onClick={() => setSelected({ kind: "place", place: one })}
+                  className={`flex w-full items-center gap-2 border-t border-line px-4 py-1 text-left ${selected?.kind === "place" && selected.place === one ? "bg-wash" : ""}`}
+                >
+                  <span className="font-mono text-[12.5px]">{one.name}</span>
+                  <span className="ml-auto text-xs text-ink2">
+                    {one.kind} {one.row}, {one.column}
+                  </span>
+                </button>
+              ))}
+              {lists.map((one) => (
+                <button
+                  type="button"
+                  key={one.name}
+                  onClick={() => setSelected({ kind: "list", list: one })}
+                  className={`flex w-full items-center gap-2 border-t border-line px-4 py-1 text-left ${selected?.kind === "list" && selected.list === one ? "bg-wash" : ""}`}
+                >
+                  <span className="font-mono text-[12.5px]">{one.name}</span>
+                  <span className="ml-auto text-xs text-ink2">
+                    list {one.first_row} to {one.last_row}
+                  </span>
+                </button>
+              ))}
+              {!places.length && !lists.length && (
+                <p className="px-4 pb-2 text-xs text-ink2">
+                  Nothing yet. Click a field or a text, or drag over the rows of a list.
+                </p>
+              )}
+            </nav>
+            <section aria-label="Host screen" className="flex min-h-0 min-w-0 flex-col gap-2 overflow-auto px-3 py-2">
+              <HostView
+                screen={screen}
+                cursor={shot ? shot.before.cursor : typed.cursor}
+                name={`Screen ${screenName}`}
+                onPick={pick}
+                onKey={onKey}
+                marks={
+                  hidden ? undefined : <MarkLayer screen={screen} places={places} lists={lists} selected={selected} />
+                }
+                status={
+                  <>
+                    <b className="font-semibold text-(--term-hi)">
+                      {shot
+                        ? "As it was before the move"
+                        : line.waiting
+                          ? "Waiting"
+                          : live?.refused
+                            ? "Input error"
+                            : live?.locked
+                              ? "Locked"
+                              : line.state === "open"
+                                ? "Ready"
+                                : "Closed"}
+                    </b>
+                    <span>{screenName}</span>
+                    <span>
+                      cursor {spot(screen, shot ? shot.before.cursor : typed.cursor).row},{" "}
+                      {spot(screen, shot ? shot.before.cursor : typed.cursor).column}
+                    </span>
+                    <span>
+                      {screen.rows} x {screen.columns}
+                    </span>
+                  </>
+                }
+              />
+              <div className="flex flex-wrap items-center gap-1">
+                {keyboard.bar.map((key) => (
+                  <button
+                    key={key}
+                    type="button"
+                    className="btn h-6! px-1.5! text-xs!"
+                    aria-disabled={line.waiting || Boolean(shot)}
+                    onClick={() => void send(key)}
+                  >
+                    {key}
+                  </button>
+                ))}
+                {live?.refused && (
+                  <button type="button" className="btn h-6! px-1.5! text-xs!" onClick={line.reset}>
+                    Reset
+                  </button>
+                )}
+              </div>
+              {line.problems.length > 0 && <Problems problems={line.problems} />}
+              {act.problems.length > 0 && <Problems problems={act.problems} />}
+              <div className="rounded-[3px] border border-line bg-inset">
+                {selected?.kind === "area" && (
+                  <div className="flex flex-wrap items-center gap-2 px-4 py-2">
+                    <span className="text-ink2">
+                      Row {selected.area.row}
+                      {selected.area.lastRow !== selected.area.row && ` to ${selected.area.lastRow}`}, column{" "}
+                      {selected.area.column} to {selected.area.lastColumn}
+                    </span>
+                    {selected.area.row === selected.area.lastRow ? (
+                      <>
+                        {selected.isInput && (
+                          <button type="button" className="btn" onClick={() => mark("input", selected.area)}>
+                            Make it an input
+                          </button>
+                        )}
+                        <button type="button" className="btn" onClick={() => mark("output", selected.area)}>
+                          Make it an output
+                        </button>
+                        {selected.isInput && (
+                          <button type="button" className="btn" onClick={() => mark("fixed", selected.area)}>
+                            Always the same
+                          </button>
+                        )}
+                      </>
+                    ) : (
+                      <button type="button" className="btn" onClick={() => mark("list", selected.area)}>
+                        Make it a list
+                      </button>
+                    )}
+                  </div>
+                )}
+                {selected?.kind === "place" && (
+                  <PlaceForm
+                    place={selected.place}
+                    screen={screen}
+                    onChange={(next) => changePlace(selected.place, next)}
+                    onRemove={() =>
+                      setRecording((old) => ({ ...old, places: old.places.filter((one) => one !== selected.place) }))
+                    }
+                  />
+                )}
+                {selected?.kind === "list" && (
+                  <ListForm
+                    list={selected.list}
+                    keys={line.opened.keys}
+                    onChange={(next) => {
+                      setRecording((old) => ({
+                        ...old,
+                        lists: old.lists.map((one) => (one === selected.list ? next : one)),
+                      }));
+                      setSelected({ kind: "list", list: next });
+                    }}
+                    onRemove={() =>
+                      setRecording((old) => ({ ...old, lists: old.lists.filter((one) => one !== selected.list) }))
+                    }
+                  />
+                )}
+                {!selected && (
+                  <p className="px-4 py-2 text-ink2">
+                    Click a field or a text on the screen to give it a meaning; drag over rows for a list.
+                  </p>
+                )}
+              </div>
+            </section>
+            <aside aria-label="Recorded moves" className="min-h-0 overflow-auto border-l border-line">
+              <h2 className="px-4 pt-3 pb-1 font-semibold">Recorded moves</h2>
+              <MoveList
+                recording={recording}
+                start={line.opened.start}
+                shown={shown}
+                replayed={replayed}
+                onShow={setShown}
+                onRemove={(index) => {
+                  setShown(undefined);
+                  setRecording((old) => withoutMove(old, index));
+                }}
+              />
+              {replaying && live && (
+                <div className="px-4 pb-3">
+                  <p className="lbl">The host now</p>
+                  <HostView screen={live} name="The host now" small />
+                </div>
+              )}
+            </aside>
+          </div>
+        )
+      )}
+      {finishing && place && (
+        <FinishPanel
+          recording={recording}
+          backend={place.backend}
+          environment={place.environment}
+          services={(overview.data?.services ?? []).map((one) => one.name)}
+          roles={(roles.data ?? []).map((one) => one.role)}
+          onChange={setRecording}
+          onClose={() => setFinishing(false)}
+        />
+      )}
+    </div>
+  );
+}

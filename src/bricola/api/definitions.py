@@ -1,0 +1,88 @@
+"""Definitions: what applying changes, texts, revisions, findings."""
+
+from typing import NotRequired
+
+from typing_extensions import TypedDict
+
+from bricola.api.base import Line, closed
+from bricola.api.words import ChangeAction
+from bricola.core.definitions.findings import Severity
+
+
+@closed
+class Change(TypedDict):
+    """`effective` is the moment since when a live setting is in force; empty for what waits for a release."""
+
+    action: ChangeAction
+    kind: str
+    name: str
+    path: str
+    effective: str
+    lines: list[Line]
+
+
+@closed
+class Changes(TypedDict):
+    changes: list[Change]
+
+
+@closed
+class Applied(TypedDict):
+    applied: bool
+    changes: list[Change]
+
+
+@closed
+class Export(TypedDict):
+    """All drafts by path, and the revision of each by 'kind name'."""
+
+    files: dict[str, str]
+    revisions: dict[str, int]
+
+
+@closed
+class FileDifference(TypedDict):
+    path: str
+    action: str
+    lines: list[Line]
+
+
+@closed
+class Revision(TypedDict):
+    """One text of a definition; an empty one removed it."""
+
+    kind: str
+    name: str
+    path: str
+    text: str
+    revision: int
+    author: str
+    at: str
+
+
+@closed
+class Finding(TypedDict):
+    """One line of the review."""
+
+    severity: Severity
+    code: str
+    message: str
+    kind: str
+    place: NotRequired[str]
+    expected: NotRequired[str]
+    found: NotRequired[str]
+    mend: NotRequired[str]
+    mendable: bool
+    command: str
+
+
+@closed
+class KindEntry(TypedDict):
+    """A kind of source: its word in definitions, what one and several are called, and the page where they stand, if they have one."""
+
+    kind: str
+    title: str
+    plural: str
+    words: str
+    page: str
+    runs: str

@@ -1,0 +1,468 @@
+"""Services, releases, deployments, calls, the test bench."""
+
+from typing import Any, Literal, NotRequired
+
+from typing_extensions import TypedDict
+
+from bricola.api.base import Line, Problem, Source, closed
+from bricola.api.definitions import FileDifference, Finding
+from bricola.api.words import CallResult, DraftState, GateOutcome, PlaceState, Stage
+from bricola.core.pool.states import PoolState
+
+
+@closed
+class Figures(TypedDict):
+    """Of the last hour; `slices` are calls and faults of each minute."""
+
+    service: str
+    environment: str
+    calls: int
+    faults: int
+    p95_micros: int
+    slices: list[tuple[int, int]]
+
+
+@closed
+class Part(TypedDict):
+    """A release that answers a share of the calls, in percent."""
+
+    release: int
+    share: int
+    since: str
+
+
+@closed
+class Place(TypedDict):
+    """A service in an environment; what follows `anonymous` only where something is deployed."""
+
+    environment: str
+    protected: bool
+    version: int
+    segment: str
+    state: PlaceState
+    anonymous: bool
+    soap: NotRequired[str]
+    wsdl: NotRequired[str]
+    rest: NotRequired[str]
+    reason: NotRequired[str]
+    release: NotRequired[int]
+    since: NotRequired[str]
+    by: NotRequired[str]
+    parts: NotRequired[list[Part]]
+    newest: NotRequired[bool]
+    ends: NotRequired[str]
+    figures: NotRequired[Figures | None]
+
+
+@closed
+class Hosting(TypedDict):
+    """Whether an environment can host a kind of source or an engine; `reason` says why not."""
+
+    what: Literal["kind", "engine"]
+    word: str
+    title: str
+    able: bool
+    reason: str
+
+
+@closed
+class Environment(TypedDict):
+    name: str
+    description: str
+    follows: str
+    protected: bool
+    address: str
+    context: dict[str, str]
+    effective: str
+    hosts: list[Hosting]
+
+
+@closed
+class ServiceRow(TypedDict):
+    name: str
+    description: str
+    sources: list[Source]
+    group: str
+    version: int
+    backends: list[str]
+    draft: DraftState
+    stage: Stage
+    newest: int | None
+    deployments: list[Place]
+
+
+@closed
+class PoolStatistics(TypedDict):
+    """Counters under the names that psycopg_pool gave them."""
+
+    environment: str
+    backend: str
+    state: PoolState
+    pool_min: int
+    pool_max: int
+    pool_size: int
+    pool_available: int
+    requests_waiting: int
+    requests_num: int
+    requests_queued: int
+    requests_wait_ms: float
+    requests_errors: int
+    usage_ms: float
+    returns_bad: int
+    connections_num: int
+    connections_ms: float
+    connections_errors: int
+    connections_lost: int
+
+
+@closed
+class Overview(TypedDict):
+    """`now` in seconds since 1970."""
+
+    now: float
+    organisation: str
+    environments: list[Environment]
+    services: list[ServiceRow]
+    pools: list[PoolStatistics]
+
+
+@closed
+class Element(TypedDict):
+    """One element of a message; `elements` where it is a record, what stands before them where it is a simple value."""
+
+    name: str
+    label: str
+    description: str
+    unit: str
+    labels: dict[str, str]
+    sensitive: bool
+    nillable: bool
+    key_of: str
+    required: bool
+    list: bool
+    least: int
+    most: int | None
+    type: str
+    base: NotRequired[str]
+    rule: NotRequired[str]
+    codes: NotRequired["list[str]"]
+    default: NotRequired[str | None]
+    sample: NotRequired[str | None]
+    elements: NotRequired["list[Element]"]
+
+
+@closed
+class Fault(TypedDict):
+    name: str
+    description: str
+    elements: list[Element]
+
+
+@closed
+class Operation(TypedDict):
+    """What callers see, who may call, and what it runs. `kept_inside`: inputs that callers neither give nor see."""
+
+    name: str
+    description: str
+    writes: bool
+    input: list[Element]
+    output: list[Element]
+    faults: list[Fault]
+    roles: list[str]
+    runs: str
+    source: Source | None
+    verb: str
+    kept_inside: NotRequired[dict[str, str]]
+
+
+@closed
+class ReleaseNote(TypedDict):
+    number: int
+    version: int
+    author: str
+    at: str
+    notes: str
+    digest: str
+    consent: str
+
+
+@closed
+class Release(TypedDict):
+    """A release with everything in it."""
+
+    service: str
+    number: int
+    digest: str
+    notes: str
+    author: str
+    at: str
+    version: int
+    consent: str
+    bundle: dict[str, str]
+
+
+@closed
+class Deployment(TypedDict):
+    environment: str
+    service: str
+    version: int
+    release: int
+    share: int
+    how: str
+    reason: str
+    author: str
+    at: str
+    ended_at: str | None
+    ended_by: str | None
+
+
+@closed
+class ServiceDetail(TypedDict):
+    name: str
+    description: str
+    owner: str
+    version: int
+    path: str
+    namespace: str
+    draft: DraftState
+    stage: Stage
+    releases: list[ReleaseNote]
+    deployments: list[Place]
+    history: list[Deployment]
+    operations: list[Operation]
+    problems: list[Problem]
+
+
+@closed
+class Sample(TypedDict):
+    """A request that works unedited."""
+
+    envelope: str
+    values: dict[str, Any]
+    content_type: str
+
+
+@closed
+class Released(TypedDict):
+    service: str
+    release: int
+    version: int
+    digest: str
+    at: str
+    consent: str
+
+
+@closed
+class Side(TypedDict):
+    label: str
+    release: int | None
+    version: int
+
+
+@closed
+class ContractChange(TypedDict):
+    verdict: str
+    rule: str
+    operation: str
+    place: str
+    message: str
+    before: str
+    after: str
+    callers: list[str]
+
+
+@closed
+class JudgedCaller(TypedDict):
+    """A caller of the last 30 days, with the worst that happens to what it used; `last` in seconds since 1970."""
+
+    caller: str
+    calls: int
+    last: float
+    operations: list[str]
+    verdict: str
+
+
+@closed
+class Comparison(TypedDict):
+    service: str
+    old: Side
+    new: Side
+    verdict: str
+    changes: list[ContractChange]
+    callers: list[JudgedCaller]
+    definitions: list[FileDifference]
+    contract: list[Line]
+
+
+@closed
+class Gate(TypedDict):
+    name: str
+    outcome: GateOutcome
+    consent: str
+    problems: list[Problem]
+    findings: list[Finding]
+
+
+@closed
+class UsedPool(TypedDict):
+    backend: str
+    state: str
+
+
+@closed
+class Plan(TypedDict):
+    """What a deployment would do."""
+
+    service: str
+    environment: str
+    release: int
+    version: int
+    replaces: int | None
+    gates: list[Gate]
+    uses: list[UsedPool]
+
+
+@closed
+class DeployedPart(TypedDict):
+    part: Literal["service", "pool"]
+    name: str
+    state: str
+
+
+@closed
+class Deployed(TypedDict):
+    service: str
+    environment: str
+    release: int
+    version: int
+    parts: list[DeployedPart]
+    soap: str
+    wsdl: str
+    rest: str
+    share: NotRequired[int]
+
+
+@closed
+class AnnouncedEnd(TypedDict):
+    service: str
+    environment: str
+    ends_at: str | None
+
+
+@closed
+class StoredChange(TypedDict):
+    """What a write does to one row."""
+
+    object: str
+    action: str
+    key: dict[str, str]
+    fields: dict[str, dict[Literal["before", "after"], str | None]]
+
+
+@closed
+class BenchFault(TypedDict):
+    code: str
+    reason: str
+    detail: list[dict[str, str]]
+
+
+@closed
+class BenchAnswer(TypedDict):
+    caller: str
+    soap: str
+    status: int
+    ms: float
+    call: str
+    request: str
+    request_bytes: int
+    response: str
+    response_bytes: int
+    trial: str
+    changes: list[StoredChange]
+    repeats: str
+    answer: dict[str, Any] | None
+    fault: BenchFault | None
+    problems: list[Problem]
+
+
+@closed
+class ComparedField(TypedDict):
+    field: str
+    column: str
+    reply: str | None
+    stored: str | None
+    equal: bool | None
+
+
+@closed
+class ComparedRow(TypedDict):
+    key: str
+    found: bool
+    fields: list[ComparedField]
+    note: str
+
+
+@closed
+class RowComparison(TypedDict):
+    """An answer beside its rows; `ordered` is null where there is no list."""
+
+    object: str
+    table: str
+    side: str
+    rows: list[ComparedRow]
+    ordered: bool | None
+    deleted: bool
+    equal: bool
+
+
+@closed
+class Keys(TypedDict):
+    object: str
+    key: str
+    columns: list[str]
+    more: bool
+    rows: list[dict[str, str | None]]
+
+
+@closed
+class Usage(TypedDict):
+    """Who calls what; `last` in seconds since 1970."""
+
+    operation: str
+    caller: str
+    calls: int
+    last: float
+
+
+@closed
+class Call(TypedDict):
+    """One recorded call; `at` in seconds since 1970."""
+
+    id: str
+    at: float
+    environment: str
+    service: str
+    release: int
+    operation: str
+    caller: str
+    face: str
+    status: int
+    micros: int
+    result: CallResult
+    fault: str
+    message: str
+    request_bytes: int
+    response_bytes: int
+
+
+@closed
+class Picture(TypedDict):
+    title: str
+    lines: list[str]
+
+
+@closed
+class CallDetail(Call):
+    """With the picture of the screen that it stopped at, for operators."""
+
+    picture: Picture | None
