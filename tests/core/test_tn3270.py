@@ -11,9 +11,10 @@ from bricola.core.problems import ProblemError
 from bricola.core.terminals import telnet
 from bricola.core.terminals.addresses import read_address, write_address
 from bricola.core.terminals.codepages import CODE_PAGES, displayed, encode
+from bricola.core.terminals.codes3270 import AIDS
 from bricola.core.terminals.telnet import Option, Record, Subnegotiation, TelnetReader
 from bricola.core.terminals.terminal import TerminalSettings
-from bricola.core.terminals.tn3270 import AIDS, Tn3270
+from bricola.core.terminals.tn3270 import Tn3270
 
 VECTORS = Path(__file__).parent / "vectors" / "tn3270"
 KEYS = {code: key for key, code in AIDS.items()}

@@ -12,6 +12,7 @@ A session is made in `opening` and is gone when the pool forgets it; that is no 
 | in use | it comes back unclean | resetting |
 | resetting | it is as it was | warm, or in use where somebody waits |
 | in use | it was recycled or evicted, its pool stopped, or its endpoint holds too many | draining |
+| draining | it is said again | draining |
 | any | it is lost, too old, too idle, or comes back while draining | gone |
 """
 
@@ -34,7 +35,7 @@ SESSION_MOVES: dict[SessionState, frozenset[SessionState]] = {
     SessionState.IN_USE: frozenset((SessionState.WARM, SessionState.IN_USE, SessionState.RESETTING, SessionState.DRAINING,
                                     SessionState.CHECKING)),
     SessionState.RESETTING: frozenset((SessionState.WARM, SessionState.IN_USE)),
-    SessionState.DRAINING: frozenset(),
+    SessionState.DRAINING: frozenset((SessionState.DRAINING,)),
 }
 
 

@@ -12,10 +12,10 @@ from bricola.core.terminals import telnet
 from bricola.core.terminals.addresses import CODES, read_address, write_address
 from bricola.core.terminals.buffer3270 import COLOUR, FIELD, GE, IC, MDT, NUMERIC, PROTECTED, SBA, SF, SFE
 from bricola.core.terminals.codepages import displayed, encode
+from bricola.core.terminals.codes3270 import AIDS, Command, DataType, Word
 from bricola.core.terminals.host import TURNS, Part, Pressed, TelnetHost
 from bricola.core.terminals.screen import COLOURS
 from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Subnegotiation
-from bricola.core.terminals.tn3270 import AIDS
 
 _KEYS = {code: key for key, code in AIDS.items()}
 _COLOUR_CODES = {name: code for code, name in COLOURS.items()}
@@ -47,7 +47,8 @@ def _piece(one: Part, code_page: str) -> bytes:
 
 def write_screen(parts: Iterable[Part], code_page: str = "cp037", alarm: bool = False, alternate: bool = False) -> bytes:
     """The data of an Erase/Write (Alternate) that shows these parts and opens the keyboard."""
-    out = bytearray((0x7E if alternate else 0xF5, CODES[_RESTORE | _RESET_MODIFIED | (_ALARM if alarm else 0)]))
+    command = Command.ERASE_WRITE_ALTERNATE if alternate else Command.ERASE_WRITE
+    out = bytearray((command, CODES[_RESTORE | _RESET_MODIFIED | (_ALARM if alarm else 0)]))
     for one in parts:
         out += _piece(one, code_page)
     return bytes(out)
@@ -71,12 +72,12 @@ class Tn3270Host(TelnetHost):
     def _option(self, event: Option) -> bytes:
         if event.option == telnet.TN3270E:
             if event.verb == WILL:
-                return telnet.subnegotiation(telnet.TN3270E, b"\x08\x02")  # SEND DEVICE-TYPE
+                return telnet.subnegotiation(telnet.TN3270E, bytes((Word.SEND, Word.DEVICE_TYPE)))
             return telnet.option(DO, telnet.TERMINAL_TYPE)
         if event.verb == WONT and event.option in (telnet.TERMINAL_TYPE, *TURNS):
             raise ProblemError(Problem("terminal.no-3270", "The terminal does not talk 3270.", Kind.BACKEND))
         if event.option == telnet.TERMINAL_TYPE and event.verb == WILL:
-            return telnet.subnegotiation(telnet.TERMINAL_TYPE, b"\x01")
+            return telnet.subnegotiation(telnet.TERMINAL_TYPE, bytes((telnet.SEND,)))
         if event.option in TURNS and event.verb in (DO, WILL):
             self._turn(event)
             return b""
@@ -85,29 +86,30 @@ class Tn3270Host(TelnetHost):
         return b""
 
     def _subnegotiation(self, event: Subnegotiation) -> bytes:
-        if event.option == telnet.TERMINAL_TYPE and event.data[:1] == b"\x00":
+        if event.option == telnet.TERMINAL_TYPE and event.data[:1] == bytes((telnet.IS,)):
             self.terminal, _, wanted = event.data[1:].decode("ascii", "replace").partition("@")
             self.device = wanted or self.device
             return b"".join(telnet.option(verb, code) for code in TURNS for verb in (DO, WILL))
         if event.option != telnet.TN3270E:
             return b""
-        if event.data[:2] == b"\x02\x07":
-            name, _, device = event.data[2:].partition(b"\x01")
+        if event.data[:2] == bytes((Word.DEVICE_TYPE, Word.REQUEST)):
+            name, _, device = event.data[2:].partition(bytes((Word.CONNECT,)))
             self.terminal = name.decode("ascii", "replace")
             self.device = device.decode("ascii", "replace") or self.device
-            return telnet.subnegotiation(telnet.TN3270E, b"\x02\x04" + name + b"\x01" + self.device.encode("ascii", "replace"))
-        if event.data[:2] == b"\x03\x07":
+            return telnet.subnegotiation(telnet.TN3270E, bytes((Word.DEVICE_TYPE, Word.IS)) + name + bytes((Word.CONNECT,))
+                                         + self.device.encode("ascii", "replace"))
+        if event.data[:2] == bytes((Word.FUNCTIONS, Word.REQUEST)):
             if not event.data[2:]:
                 self.extended = self.ready = True
-                return telnet.subnegotiation(telnet.TN3270E, b"\x03\x04")
-            return telnet.subnegotiation(telnet.TN3270E, b"\x03\x07")  # no functions: the basic protocol
-        if event.data[:2] == b"\x03\x04":
+                return telnet.subnegotiation(telnet.TN3270E, bytes((Word.FUNCTIONS, Word.IS)))
+            return telnet.subnegotiation(telnet.TN3270E, bytes((Word.FUNCTIONS, Word.REQUEST)))  # no functions: the basic protocol
+        if event.data[:2] == bytes((Word.FUNCTIONS, Word.IS)):
             self.extended = self.ready = True
         return b""
 
     def _pressed(self, data: bytes) -> Pressed | None:
         if self.extended:
-            if data[:1] != b"\x00":
+            if data[:1] != bytes((DataType.DATA_3270,)):
                 return None  # a response
             data = data[5:]
         key = _KEYS.get(data[0]) if data else None

@@ -11,9 +11,10 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.terminals import telnet
 from bricola.core.terminals.buffer5250 import BYPASS, ESC, IC, SBA, SF, SOH
 from bricola.core.terminals.codepages import displayed, encode
+from bricola.core.terminals.codes5250 import AIDS, QUERY, Command, Flag, Opcode, Variable
 from bricola.core.terminals.host import TURNS, Part, Pressed, TelnetHost
 from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Subnegotiation
-from bricola.core.terminals.tn5250 import AIDS, MESSAGE_ON, OUTPUT, PUT_GET, record
+from bricola.core.terminals.tn5250 import record
 
 _KEYS = {code: key for key, code in AIDS.items()}
 _ATTRIBUTES = {"": 0x20, "green": 0x20, "white": 0x22, "red": 0x28, "turquoise": 0x30, "yellow": 0x32, "pink": 0x38, "blue": 0x3A}
@@ -37,14 +38,14 @@ class Tn5250Host(TelnetHost):
     def screen(self, parts: Iterable[Part], alarm: bool = False, alternate: bool = False, error_row: int = 24) -> bytes:
         """The bytes that show a screen and read its modified fields at the next key."""
         self._columns = 132 if alternate else 80
-        out = bytearray((ESC, 0x20, 0) if alternate else (ESC, 0x40))
-        out += bytes((ESC, 0x11, 0, _UNLOCK | (_ALARM if alarm else 0), SOH, 7, 0, 0, 0, error_row, 0, 0, 0))
+        out = bytearray((ESC, Command.CLEAR_UNIT_ALTERNATE, 0) if alternate else (ESC, Command.CLEAR_UNIT))
+        out += bytes((ESC, Command.WRITE_TO_DISPLAY, 0, _UNLOCK | (_ALARM if alarm else 0), SOH, 7, 0, 0, 0, error_row, 0, 0, 0))
         cursor = b""
         for one in parts:
             out += self._part(one)
             if one.cursor:
                 cursor = bytes((IC, one.row, one.column))
-        return record(PUT_GET, bytes(out) + cursor + bytes((ESC, 0x52, 0, 0)))
+        return record(Opcode.PUT_GET, bytes(out) + cursor + bytes((ESC, Command.READ_MODIFIED_FIELDS, 0, 0)))
 
     def _part(self, one: Part) -> bytes:
         row, column = (one.row, one.column - 1) if one.column > 1 else (one.row - 1, self._columns)
@@ -61,14 +62,15 @@ class Tn5250Host(TelnetHost):
 
     def error(self, text: str) -> bytes:
         """An input error: the message on the error line, the keyboard locked until Reset, the fields read again."""
-        return record(PUT_GET, bytes((ESC, 0x21)) + b"\x22" + encode(text, self._code_page) + b"\x20" + bytes((ESC, 0x52, 0, 0)))
+        message = bytes((ESC, Command.WRITE_ERROR_CODE)) + b"\x22" + encode(text, self._code_page) + b"\x20"
+        return record(Opcode.PUT_GET, message + bytes((ESC, Command.READ_MODIFIED_FIELDS, 0, 0)))
 
     def message_light(self) -> bytes:
-        return record(MESSAGE_ON)
+        return record(Opcode.MESSAGE_LIGHT_ON)
 
     def query(self) -> bytes:
         """Ask what the terminal can do."""
-        return record(OUTPUT, bytes((ESC, 0xF3)) + b"\x00\x05\xd9\x70\x00")
+        return record(Opcode.OUTPUT, bytes((ESC, Command.WRITE_STRUCTURED_FIELD, 0, 5)) + QUERY + b"\x00")
 
     def _option(self, event: Option) -> bytes:
         code = event.option
@@ -78,7 +80,7 @@ class Tn5250Host(TelnetHost):
         if event.verb == WONT and code in (telnet.TERMINAL_TYPE, *TURNS):
             raise ProblemError(Problem("terminal.no-5250", "The terminal does not talk 5250.", Kind.BACKEND))
         if code == telnet.TERMINAL_TYPE and event.verb == WILL:
-            return telnet.subnegotiation(code, b"\x01")
+            return telnet.subnegotiation(code, bytes((telnet.SEND,)))
         if code in TURNS and event.verb in (DO, WILL):
             self._turn(event)
             return b""
@@ -87,13 +89,13 @@ class Tn5250Host(TelnetHost):
         return b""
 
     def _subnegotiation(self, event: Subnegotiation) -> bytes:
-        if event.option == telnet.NEW_ENVIRON and event.data[:1] == b"\x00":
+        if event.option == telnet.NEW_ENVIRON and event.data[:1] == bytes((telnet.IS,)):
             self.variables = read_variables(event.data[1:])
             wanted = self.variables.get("DEVNAME", "")
             if wanted in self._taken:
                 return telnet.subnegotiation(telnet.NEW_ENVIRON, _SEND_ENVIRONMENT)  # RFC 4777, section 4: choose another
             self.device = wanted or self.device
-        elif event.option == telnet.TERMINAL_TYPE and event.data[:1] == b"\x00":
+        elif event.option == telnet.TERMINAL_TYPE and event.data[:1] == bytes((telnet.IS,)):
             self.terminal = event.data[1:].decode("ascii", "replace")
             return b"".join(telnet.option(verb, code) for code in TURNS for verb in (DO, WILL))
         return b""
@@ -102,8 +104,8 @@ class Tn5250Host(TelnetHost):
         """Rows and columns of the record as positions of the screen that was sent last."""
         if len(data) < 10:
             return None
-        if data[7] & 0x44:
-            return Pressed("Attention" if data[7] & 0x40 else "SystemRequest")
+        if data[7] & (Flag.ATTENTION | Flag.SYSTEM_REQUEST):
+            return Pressed("Attention" if data[7] & Flag.ATTENTION else "SystemRequest")
         body = data[6 + data[6]:]
         key = _KEYS.get(body[2]) if len(body) >= 3 else None
         if key is None:
@@ -128,12 +130,12 @@ def read_variables(data: bytes) -> dict[str, str]:
         value.clear()
 
     for code in data:
-        if not escaped and code in (0x00, 0x03):
+        if not escaped and code in (Variable.VAR, Variable.USERVAR):
             keep()
             into_value = False
-        elif not escaped and code == 0x01:
+        elif not escaped and code == Variable.VALUE:
             into_value = True
-        elif not escaped and code == 0x02:
+        elif not escaped and code == Variable.ESC:
             escaped = True
             continue
         else:

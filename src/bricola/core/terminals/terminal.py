@@ -10,10 +10,12 @@ from dataclasses import dataclass
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.terminals import telnet
 from bricola.core.terminals.codepages import encode
+from bricola.core.terminals.options import Options
 from bricola.core.terminals.screen import Field, Screen
-from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
+from bricola.core.terminals.telnet import DO, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
 
 _MOST_OPTIONS = 200  # commands in one session; a host that negotiates on is not going to stop
+_FROM_THE_HOST = frozenset((telnet.BINARY, telnet.END_OF_RECORD, telnet.TERMINAL_TYPE))  # options that it may have on its side
 _LETTERS = frozenset(" ,.-")  # what an alphabetic field takes beside letters
 _NUMBERS = frozenset("0123456789.,-+ ")
 
@@ -56,9 +58,8 @@ class Terminal:
         self._reader = TelnetReader()
         self.device = settings.lu
         self.records = 0
-        self._mine: set[int] = set()  # options that we WILL
-        self._theirs: set[int] = set()
-        self._options = 0
+        self._options = Options(frozenset(self.accepted), _FROM_THE_HOST)
+        self._negotiated = 0
         self.signs = 0  # answers of the host to our own questions whether it is there
         self._seen: Screen | None = None  # what is shown now
         self._layout: Screen | None = None  # the same but for what was typed since
@@ -72,7 +73,8 @@ class Terminal:
     @property
     def connected(self) -> bool:
         """Whether records of this family flow."""
-        return {telnet.BINARY, telnet.END_OF_RECORD} <= self._mine & self._theirs and telnet.TERMINAL_TYPE in self._mine
+        mine, theirs = self._options.mine, self._options.theirs
+        return {telnet.BINARY, telnet.END_OF_RECORD} <= mine & theirs and telnet.TERMINAL_TYPE in mine
 
     def press(self, key: str) -> bytes:
         """The bytes of a key. Raises ProblemError while the keyboard is locked."""
@@ -139,28 +141,11 @@ class Terminal:
             return b""
         if code == telnet.TIMING_MARK and event.verb == DO:
             return telnet.option(WILL, code)
-        self._options += 1
-        if self._options > _MOST_OPTIONS:
+        self._negotiated += 1
+        if self._negotiated > _MOST_OPTIONS:
             raise ProblemError(Problem("terminal.negotiation", "The host negotiates without end.", Kind.BACKEND,
                                        expected=f"an agreement within {_MOST_OPTIONS} commands"))
-        if event.verb == DO:
-            return self._agree(self._mine, code, code in self.accepted, WILL, WONT)
-        if event.verb == WILL:
-            return self._agree(self._theirs, code, code in (telnet.BINARY, telnet.END_OF_RECORD, telnet.TERMINAL_TYPE), DO, DONT)
-        kept, answer = (self._mine, WONT) if event.verb == DONT else (self._theirs, DONT)
-        if code not in kept:
-            return b""
-        kept.discard(code)
-        return telnet.option(answer, code)
-
-    @staticmethod
-    def _agree(kept: set[int], code: int, wanted: bool, yes: int, no: int) -> bytes:
-        if not wanted:
-            return telnet.option(no, code)
-        if code in kept:
-            return b""  # agreed already; an answer to it would be answered in turn
-        kept.add(code)
-        return telnet.option(yes, code)
+        return self._options.receive(event)
 
 
 def field_text(field: Field, text: str, place: str = "") -> str:

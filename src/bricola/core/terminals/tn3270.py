@@ -8,33 +8,29 @@ from collections.abc import Callable
 from bricola.core.problems import ProblemError
 from bricola.core.terminals import telnet
 from bricola.core.terminals.buffer3270 import Buffer3270, DataStreamError
+from bricola.core.terminals.codes3270 import (
+    AID_STRUCTURED,
+    AIDS,
+    ALTERNATE_SIZE,
+    COMMANDS,
+    DEVICE_END,
+    RESETS_REPLY_MODE,
+    Command,
+    DataType,
+    Function,
+    ReadPartition,
+    Response,
+    StructuredField,
+    Trouble,
+    Wanted,
+)
 from bricola.core.terminals.query3270 import query_reply
 from bricola.core.terminals.screen import Screen
 from bricola.core.terminals.telnet import Subnegotiation
-from bricola.core.terminals.terminal import Terminal, TerminalSettings, device_refused, locked
+from bricola.core.terminals.terminal import Terminal, TerminalSettings, locked
+from bricola.core.terminals.tn3270e import Negotiation
 
 MODELS = {2: (24, 80), 3: (32, 80), 4: (43, 80), 5: (27, 132)}
-
-# Words of TN3270E (RFC 2355, section 7) and its data types and responses (section 8).
-_CONNECT, _DEVICE_TYPE, _FUNCTIONS, _IS, _REJECT, _REQUEST, _SEND = 0x01, 0x02, 0x03, 0x04, 0x06, 0x07, 0x08
-_REASONS = (
-    "conn-partner",
-    "device-in-use",
-    "inv-associate",
-    "inv-name",
-    "inv-device-type",
-    "type-name-error",
-    "unknown-error",
-    "unsupported-req",
-)
-_BIND_IMAGE, _RESPONSES, _SYSREQ = 0x00, 0x02, 0x04
-_DATA, _RESPONSE, _BIND, _UNBIND, _NVT = 0x00, 0x02, 0x03, 0x04, 0x05
-_ALWAYS_RESPONSE, _ERROR_RESPONSE = 0x02, 0x01
-_OPERATION_CHECK, _COMMAND_REJECT = 0x02, 0x00
-
-AIDS = {"Enter": 0x7D, "Clear": 0x6D, "PA1": 0x6C, "PA2": 0x6E, "PA3": 0x6B,
-        **{f"PF{number}": code for number, code in enumerate((0xF1, 0xF2, 0xF3, 0xF4, 0xF5, 0xF6, 0xF7, 0xF8, 0xF9, 0x7A, 0x7B, 0x7C,
-                                                              0xC1, 0xC2, 0xC3, 0xC4, 0xC5, 0xC6, 0xC7, 0xC8, 0xC9, 0x4A, 0x4B, 0x4C), 1)}}
 
 
 class Tn3270(Terminal):
@@ -44,13 +40,13 @@ class Tn3270(Terminal):
     keys = frozenset(AIDS)
 
     def __init__(self, settings: TerminalSettings) -> None:
-        super().__init__(settings)
         if not settings.extended:
             self.accepted = super().accepted
+        super().__init__(settings)
         self._alternate = settings.size or MODELS[settings.model]
         self.buffer = Buffer3270(alternate=self._alternate, code_page=settings.code_page)
-        self._extended = False  # TN3270E
-        self._functions: frozenset[int] = frozenset()
+        self._negotiation = Negotiation(
+            settings.type_name if settings.size else f"IBM-3278-{settings.model}-E", settings.lu)
         self._sequence = 0
         self._reply_mode = 0
         self.bound = False
@@ -58,11 +54,11 @@ class Tn3270(Terminal):
     @property
     def extended(self) -> bool:
         """Whether TN3270E was agreed on."""
-        return self._extended
+        return self._negotiation.has_device
 
     @property
     def connected(self) -> bool:
-        return self.records > 0 if self._extended else super().connected
+        return self.records > 0 if self.extended else super().connected
 
     def _look(self) -> Screen:
         return self.buffer.screen()
@@ -91,95 +87,76 @@ class Tn3270(Terminal):
         self._changed()
 
     def _sent(self, data: bytes) -> bytes:
-        if not self._extended:
+        if not self.extended:
             return telnet.record(data)
-        number = self._sequence if _RESPONSES in self._functions else 0
+        number = self._sequence if Function.RESPONSES in self._negotiation.functions else 0
         self._sequence = (self._sequence + 1) % 0x10000
-        return telnet.record(bytes((_DATA, 0, 0)) + number.to_bytes(2, "big") + data)
+        return telnet.record(bytes((DataType.DATA_3270, 0, Wanted.NO_RESPONSE)) + number.to_bytes(2, "big") + data)
 
     def _subnegotiation(self, event: Subnegotiation) -> bytes:
-        if event.option == telnet.TERMINAL_TYPE and event.data[:1] == b"\x01":
+        if event.option == telnet.TERMINAL_TYPE and event.data[:1] == bytes((telnet.SEND,)):
             name = self._settings.type_name + (f"@{self._settings.lu}" if self._settings.lu else "")
-            return telnet.subnegotiation(telnet.TERMINAL_TYPE, b"\x00" + name.encode("ascii"))
-        if event.option == telnet.TN3270E and telnet.TN3270E in self._mine:
-            return self._extended_words(event.data)
-        return b""
-
-    def _extended_words(self, data: bytes) -> bytes:
-        """The words of TN3270E: device type, then functions."""
-        say: Callable[[bytes], bytes] = lambda words: telnet.subnegotiation(telnet.TN3270E, words)  # noqa: E731
-        head = tuple(data[:2])
-        if head == (_SEND, _DEVICE_TYPE):
-            name = (self._settings.type_name if self._settings.size else f"IBM-3278-{self._settings.model}-E").encode("ascii")
-            wanted = bytes((_CONNECT,)) + self._settings.lu.encode("ascii") if self._settings.lu else b""
-            return say(bytes((_DEVICE_TYPE, _REQUEST)) + name + wanted)
-        if head == (_DEVICE_TYPE, _IS):
-            self.device = data[2:].partition(bytes((_CONNECT,)))[2].decode("ascii", "replace")
-            self._extended = True
-            return say(bytes((_FUNCTIONS, _REQUEST, _BIND_IMAGE, _RESPONSES, _SYSREQ)))
-        if head == (_DEVICE_TYPE, _REJECT):
-            reason = _REASONS[data[3]] if len(data) > 3 and data[3] < len(_REASONS) else "unknown-error"
-            raise device_refused(self._settings.lu, reason)
-        if head == (_FUNCTIONS, _IS):
-            self._functions = frozenset(data[2:])
-        elif head == (_FUNCTIONS, _REQUEST):  # a counter offer: less than we asked for is fine
-            self._functions = frozenset(data[2:]) & {_BIND_IMAGE, _RESPONSES, _SYSREQ}
-            answer = _IS if self._functions == frozenset(data[2:]) else _REQUEST
-            return say(bytes((_FUNCTIONS, answer, *sorted(self._functions))))
+            return telnet.subnegotiation(telnet.TERMINAL_TYPE, bytes((telnet.IS,)) + name.encode("ascii"))
+        if event.option == telnet.TN3270E and telnet.TN3270E in self._options.mine:
+            answer = self._negotiation.receive(event.data)
+            self.device = self._negotiation.device if self.extended else self.device
+            return answer
         return b""
 
     # records
 
     def _record(self, data: bytes) -> bytes:
-        if not self._extended:
+        if not self.extended:
             return self._obey(data)[0]
         if len(data) < 5:
             return b""
         kind, _, wanted, *sequence = data[:5]
-        if kind == _BIND:
+        if kind == DataType.BIND_IMAGE:
             self.bound = True
-        elif kind == _UNBIND:
+        elif kind == DataType.UNBIND:
             self.bound = False
             self.buffer.erase()
             self.buffer.locked = True
-        if kind != _DATA:
+        if kind != DataType.DATA_3270:
             return b""
         out, trouble = self._obey(data[5:])
-        if trouble is None and wanted == _ALWAYS_RESPONSE:
-            out += telnet.record(bytes((_RESPONSE, 0, 0, *sequence, 0)))
-        elif trouble is not None and wanted in (_ALWAYS_RESPONSE, _ERROR_RESPONSE):
-            out += telnet.record(bytes((_RESPONSE, 0, 1, *sequence, trouble)))
+        if trouble is None and wanted == Wanted.ALWAYS_RESPONSE:
+            out += telnet.record(bytes((DataType.RESPONSE, 0, Response.POSITIVE, *sequence, DEVICE_END)))
+        elif trouble is not None and wanted in (Wanted.ALWAYS_RESPONSE, Wanted.ERROR_RESPONSE):
+            out += telnet.record(bytes((DataType.RESPONSE, 0, Response.NEGATIVE, *sequence, trouble)))
         return out
 
-    def _obey(self, data: bytes) -> tuple[bytes, int | None]:
-        """Run one record. What answers it, and the code of what is wrong with it."""
+    def _obey(self, data: bytes) -> tuple[bytes, Trouble | None]:
+        """Run one record. What answers it, and what is wrong with it."""
         if not data:
             return b"", None
         self.records += 1
-        command, rest = data[0], data[1:]
-        buffer = self.buffer
+        command = COMMANDS.get(data[0])
+        if command is None:
+            return b"", Trouble.COMMAND_REJECT
         try:
-            if command in (0xF1, 0x01):
-                buffer.write(rest)
-            elif command in (0xF5, 0x05, 0x7E, 0x0D):
-                if rest:
-                    self._reply_mode = 0 if rest[0] & 0x40 else self._reply_mode
-                buffer.erase_write(rest, command in (0x7E, 0x0D))
-            elif command in (0x6F, 0x0F):
-                buffer.erase_all_unprotected()
-            elif command in (0xF2, 0x02):
-                return self._sent(buffer.read_buffer(self._reply_mode)), None
-            elif command in (0xF6, 0x06):
-                return self._sent(buffer.read_modified()), None
-            elif command in (0x6E, 0x0E):
-                return self._sent(buffer.read_modified(every=True)), None
-            elif command in (0xF3, 0x11):
-                return self._structured(rest), None
-            else:
-                return b"", _COMMAND_REJECT
+            return _ACTS[command](self, data[1:]), None
         except DataStreamError:
-            return b"", _OPERATION_CHECK
-        return b"", None
+            return b"", Trouble.OPERATION_CHECK
+
+    def _write(self, rest: bytes) -> bytes:
+        self.buffer.write(rest)
+        return b""
+
+    def _erase_write(self, rest: bytes, alternate: bool = False) -> bytes:
+        if rest and rest[0] & RESETS_REPLY_MODE:
+            self._reply_mode = 0
+        self.buffer.erase_write(rest, alternate)
+        return b""
+
+    def _erase_all_unprotected(self, _: bytes) -> bytes:
+        self.buffer.erase_all_unprotected()
+        return b""
+
+    def _read(self, command: Command) -> bytes:
+        if command is Command.READ_BUFFER:
+            return self._sent(self.buffer.read_buffer(self._reply_mode))
+        return self._sent(self.buffer.read_modified(every=command is Command.READ_MODIFIED_ALL))
 
     def _structured(self, data: bytes) -> bytes:
         """Structured fields: Query, reads of the partition, erase and reset, reply mode, a write inside."""
@@ -191,27 +168,45 @@ class Tn3270(Terminal):
                 raise DataStreamError("A structured field is longer than its record", at)
             field = data[at + 2:at + length]
             at += length
-            if field[0] == 0x01 and len(field) >= 3:
-                out += self._read_partition(field[2], field[3:])
-            elif field[0] == 0x03:
-                self.buffer.erase_write(b"", len(field) > 1 and field[1] == 0x80)
-            elif field[0] == 0x09 and len(field) >= 3:
-                self._reply_mode = field[2] if field[2] in (0, 1, 2) else 0
-            elif field[0] == 0x40 and len(field) >= 3:
-                out += self._obey(field[2:])[0]
+            out += self._structured_field(field[0], field[1:])
         return out
 
+    def _structured_field(self, kind: int, rest: bytes) -> bytes:
+        if kind == StructuredField.ERASE_RESET:
+            self.buffer.erase_write(b"", rest[:1] == bytes((ALTERNATE_SIZE,)))
+        elif len(rest) < 2:  # the others begin with the number of the partition
+            return b""
+        elif kind == StructuredField.READ_PARTITION:
+            return self._read_partition(rest[1], rest[2:])
+        elif kind == StructuredField.SET_REPLY_MODE:
+            self._reply_mode = rest[1] if rest[1] in (0, 1, 2) else 0
+        elif kind == StructuredField.OUTBOUND_3270DS:
+            return self._obey(rest[1:])[0]
+        return b""
+
     def _read_partition(self, what: int, more: bytes) -> bytes:
-        if what in (0x02, 0x03):
-            asked = more[1:] if what == 0x03 and more and more[0] == 0x00 else None
+        if what in (ReadPartition.QUERY, ReadPartition.QUERY_LIST):
+            asked = more[1:] if what == ReadPartition.QUERY_LIST and more and more[0] == 0x00 else None
             self.buffer.locked = True
             return self._sent(query_reply(self._alternate, self._settings.colour, asked))
-        aid, self.buffer.aid = self.buffer.aid, 0x61
+        if what not in _READS:
+            return b""
+        # What answers such a read has an AID of its own; the one of the last key stays for the reads of the plain stream.
+        aid, self.buffer.aid = self.buffer.aid, AID_STRUCTURED
         try:
-            reads: dict[int, Callable[[], bytes]] = {
-                0xF2: lambda: self.buffer.read_buffer(self._reply_mode), 0xF6: self.buffer.read_modified,
-                0x6E: lambda: self.buffer.read_modified(every=True)}
-            return self._sent(reads[what]()) if what in reads else b""
+            return self._read(Command(what))
         finally:
             self.buffer.aid = aid
 
+
+_READS = frozenset((Command.READ_BUFFER, Command.READ_MODIFIED, Command.READ_MODIFIED_ALL))
+_ACTS: dict[Command, Callable[[Tn3270, bytes], bytes]] = {
+    Command.WRITE: Tn3270._write,
+    Command.ERASE_WRITE: Tn3270._erase_write,
+    Command.ERASE_WRITE_ALTERNATE: lambda terminal, rest: terminal._erase_write(rest, alternate=True),
+    Command.ERASE_ALL_UNPROTECTED: Tn3270._erase_all_unprotected,
+    Command.WRITE_STRUCTURED_FIELD: Tn3270._structured,
+    Command.READ_BUFFER: lambda terminal, _: terminal._read(Command.READ_BUFFER),
+    Command.READ_MODIFIED: lambda terminal, _: terminal._read(Command.READ_MODIFIED),
+    Command.READ_MODIFIED_ALL: lambda terminal, _: terminal._read(Command.READ_MODIFIED_ALL),
+}

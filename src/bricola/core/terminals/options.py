@@ -1,0 +1,50 @@
+"""The agreement on telnet options as a table (RFC 854, pages 2 and 3; RFC 855; the loops that it prevents: RFC 1143, section 2).
+
+Each side of each option is on or off. A verb of the other party asks for a change or reports one; the table says what the option is
+afterwards and what is answered. The rule behind every line: an answer goes out only where something changes or is refused, since an
+answer to what is agreed already would be answered in turn, for ever.
+"""
+
+from typing import NamedTuple
+
+from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, option
+
+
+class Move(NamedTuple):
+    """Whether the option is on afterwards, and the verb of the answer, None for silence."""
+
+    on: bool
+    answer: int | None
+
+
+# (what came, whether the option is on, whether we accept it) -> what follows. DO and DONT speak of our side, WILL and WONT of theirs.
+MOVES: dict[tuple[int, bool, bool], Move] = {
+    (DO, False, True): Move(True, WILL),
+    (DO, True, True): Move(True, None),
+    (DO, False, False): Move(False, WONT),
+    (DONT, True, True): Move(False, WONT),
+    (DONT, False, True): Move(False, None),
+    (DONT, False, False): Move(False, None),
+    (WILL, False, True): Move(True, DO),
+    (WILL, True, True): Move(True, None),
+    (WILL, False, False): Move(False, DONT),
+    (WONT, True, True): Move(False, DONT),
+    (WONT, False, True): Move(False, None),
+    (WONT, False, False): Move(False, None),
+}
+
+
+class Options:
+    """Which options are on: `mine` on our side, `theirs` on the other's. What is not accepted never comes on."""
+
+    def __init__(self, mine: frozenset[int], theirs: frozenset[int]) -> None:
+        self._accepted = {DO: mine, DONT: mine, WILL: theirs, WONT: theirs}
+        self.mine: set[int] = set()
+        self.theirs: set[int] = set()
+
+    def receive(self, event: Option) -> bytes:
+        """Make the move; what goes back."""
+        side = self.mine if event.verb in (DO, DONT) else self.theirs
+        move = MOVES[event.verb, event.option in side, event.option in self._accepted[event.verb]]
+        (side.add if move.on else side.discard)(event.option)
+        return b"" if move.answer is None else option(move.answer, event.option)

@@ -1,0 +1,91 @@
+"""The negotiation of TN3270E as a table (RFC 2355, section 7): the device type first, then the functions.
+
+| stage | what came | then | what is done |
+| --- | --- | --- | --- |
+| offered | SEND DEVICE-TYPE | device asked | we ask for our device type, and for our LU where one is wanted |
+| device asked | SEND DEVICE-TYPE | device asked | the host wants to hear it again |
+| device asked | DEVICE-TYPE IS | functions asked | the device is ours; we ask for functions |
+| device asked | DEVICE-TYPE REJECT | - | the session ends with the host's reason |
+| functions asked, agreed | FUNCTIONS IS | agreed | they hold; the second where both asked at once |
+| functions asked, agreed | FUNCTIONS REQUEST | agreed, or functions asked | what we know of a counter offer; all of it ends the talk |
+
+What is not in the table is no word of this stage and is passed over: a host that waits for an answer to it ends at our time-out.
+"""
+
+from collections.abc import Callable
+from enum import StrEnum
+
+from bricola.core.terminals import telnet
+from bricola.core.terminals.codes3270 import REASONS, Function, Word
+from bricola.core.terminals.terminal import device_refused
+
+OURS = (Function.BIND_IMAGE, Function.RESPONSES, Function.SYSREQ)
+
+
+class Stage(StrEnum):
+    OFFERED = "offered"
+    DEVICE_ASKED = "device asked"
+    FUNCTIONS_ASKED = "functions asked"
+    AGREED = "agreed"
+
+
+class Negotiation:
+    """The client's side. `device` is the name that the host gave, `functions` what both agreed on."""
+
+    def __init__(self, type_name: str, lu: str) -> None:
+        self.stage = Stage.OFFERED
+        self.device = ""
+        self.functions: frozenset[int] = frozenset()
+        self._type_name = type_name
+        self._lu = lu
+
+    @property
+    def has_device(self) -> bool:
+        """From here on records have the header of section 8.1."""
+        return self.stage in (Stage.FUNCTIONS_ASKED, Stage.AGREED)
+
+    def receive(self, data: bytes) -> bytes:
+        """What goes back for a subnegotiation's data. Raises ProblemError when the host refuses the device."""
+        move = _MOVES.get((self.stage, *data[:2]))
+        if move is None:
+            return b""
+        self.stage, act = move
+        return act(self, data[2:])
+
+    def _ask_device(self, _: bytes) -> bytes:
+        wanted = bytes((Word.CONNECT,)) + self._lu.encode("ascii") if self._lu else b""
+        return _say(Word.DEVICE_TYPE, Word.REQUEST, more=self._type_name.encode("ascii") + wanted)
+
+    def _take_device(self, said: bytes) -> bytes:
+        self.device = said.partition(bytes((Word.CONNECT,)))[2].decode("ascii", "replace")
+        return _say(Word.FUNCTIONS, Word.REQUEST, *OURS)
+
+    def _refused(self, said: bytes) -> bytes:
+        raise device_refused(self._lu, REASONS[said[1]] if len(said) > 1 and said[1] < len(REASONS) else "unknown-error")
+
+    def _keep_functions(self, said: bytes) -> bytes:
+        self.functions = frozenset(said)
+        return b""
+
+    def _weigh_functions(self, said: bytes) -> bytes:
+        offered = frozenset(said)
+        self.functions = offered & frozenset(OURS)
+        self.stage = Stage.AGREED if self.functions == offered else Stage.FUNCTIONS_ASKED
+        return _say(Word.FUNCTIONS, Word.IS if self.functions == offered else Word.REQUEST, *sorted(self.functions))
+
+
+def _say(*words: int, more: bytes = b"") -> bytes:
+    return telnet.subnegotiation(telnet.TN3270E, bytes(words) + more)
+
+
+Act = Callable[[Negotiation, bytes], bytes]
+_MOVES: dict[tuple[int | str, ...], tuple[Stage, Act]] = {
+    (Stage.OFFERED, Word.SEND, Word.DEVICE_TYPE): (Stage.DEVICE_ASKED, Negotiation._ask_device),
+    (Stage.DEVICE_ASKED, Word.SEND, Word.DEVICE_TYPE): (Stage.DEVICE_ASKED, Negotiation._ask_device),
+    (Stage.DEVICE_ASKED, Word.DEVICE_TYPE, Word.IS): (Stage.FUNCTIONS_ASKED, Negotiation._take_device),
+    (Stage.DEVICE_ASKED, Word.DEVICE_TYPE, Word.REJECT): (Stage.DEVICE_ASKED, Negotiation._refused),
+    (Stage.FUNCTIONS_ASKED, Word.FUNCTIONS, Word.IS): (Stage.AGREED, Negotiation._keep_functions),
+    (Stage.FUNCTIONS_ASKED, Word.FUNCTIONS, Word.REQUEST): (Stage.FUNCTIONS_ASKED, Negotiation._weigh_functions),
+    (Stage.AGREED, Word.FUNCTIONS, Word.IS): (Stage.AGREED, Negotiation._keep_functions),
+    (Stage.AGREED, Word.FUNCTIONS, Word.REQUEST): (Stage.AGREED, Negotiation._weigh_functions),
+}
