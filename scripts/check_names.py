@@ -4,21 +4,31 @@ Such a comparison is a decision that belongs to the kind or engine: it says so i
 """
 
 import ast
+import importlib
 import re
 import sys
 from collections.abc import Iterator
 from pathlib import Path
 
+from bricola.core.definitions.engines import ENGINES
+from bricola.core.kinds.registry import kinds
+
 ROOT = Path(__file__).resolve().parent.parent
-KINDS = {"object", "query", "screen-flow"}
-ENGINES = {"sqlite", "postgresql", "mariadb", "tn3270", "tn5250"}
-OWN = (
-    "core/kinds/objects", "core/kinds/queries", "core/kinds/screens", "server/kinds/objects", "server/kinds/queries",
-    "server/kinds/screens", "core/definitions/engines", "adapters/engines", "demo",
-)
-CONSOLE_OWN = ("kinds/object/", "kinds/query/", "kinds/screen-flow/")
+importlib.import_module("bricola.core.kinds")
+KINDS = {one.word for one in kinds()}
+
+
+def folders(*places: str) -> tuple[str, ...]:
+    """Every folder below these places, as a prefix of what is inside of it."""
+    return tuple(f"{place}/{one.name}/" for place in places for one in (ROOT / place).iterdir() if one.is_dir())
+
+
+# A kind's folders, an engine's, and the demo, which is a user of both.
+OWN = (*folders("src/bricola/core/kinds", "src/bricola/server/kinds", "src/bricola/adapters/engines"),
+       "src/bricola/core/definitions/engines/", "src/bricola/demo/")
+CONSOLE_OWN = folders("console/src/kinds")
 # === "x", !== "x", case "x", .includes("x") — a comparison in TypeScript
-CONSOLE = re.compile(r"""(?:[!=]==?\s*|case\s+|includes\(\s*)["'](%s)["']""" % "|".join(sorted(KINDS | ENGINES)))
+CONSOLE = re.compile(r"""(?:[!=]==?\s*|case\s+|includes\(\s*)["']({})["']""".format("|".join(sorted(KINDS | set(ENGINES)))))
 
 
 def strings(node: ast.AST) -> Iterator[str]:
@@ -38,7 +48,7 @@ def compared(tree: ast.AST) -> Iterator[tuple[int, str]]:
         elif isinstance(node, ast.Dict):
             places = [key for key in node.keys if isinstance(key, ast.Constant)]
         # "object" and "query" are words of JSON too, so as keys of a table only engines are looked for
-        words = ENGINES if isinstance(node, ast.Dict) else ENGINES | KINDS
+        words = ENGINES if isinstance(node, ast.Dict) else set(ENGINES) | KINDS
         for place in places:
             yield from ((place.lineno, word) for word in strings(place) if word in words)  # type: ignore[attr-defined]
 
@@ -47,13 +57,13 @@ def main() -> int:
     found = []
     package = ROOT / "src" / "bricola"
     for file in sorted(package.rglob("*.py")):
-        inside = file.relative_to(package).as_posix()
+        inside = file.relative_to(ROOT).as_posix()
         if inside.startswith(OWN):
             continue
         found += [f"{file.relative_to(ROOT)}:{line}: compares with '{word}'" for line, word in compared(ast.parse(file.read_text()))]
     console = ROOT / "console" / "src"
     for file in sorted((*console.rglob("*.ts"), *console.rglob("*.tsx"))):
-        inside = file.relative_to(console).as_posix()
+        inside = file.relative_to(ROOT).as_posix()
         if inside.startswith(CONSOLE_OWN):
             continue
         for number, line in enumerate(file.read_text().splitlines(), 1):

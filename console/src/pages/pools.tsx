@@ -3,7 +3,7 @@ import { PlugZap, RotateCw, Square, Play } from "lucide-react";
 import { useState } from "react";
 import { useAddress } from "../address";
 import { steps, useKeys } from "../hotkeys";
-import { ask, type BackendEnd, type CheckResult, type PoolView } from "../api";
+import { ask, type BackendEnd, type CheckResult, type EnvironmentInfo, type Overview, type PoolView } from "../api";
 import { useAct } from "../act";
 import { ALL, useLens } from "../lens";
 import { useLoad } from "../load";
@@ -16,12 +16,43 @@ import { grouped, plural, span } from "../words";
 
 const keyOf = (one: { environment: string; backend: string }) => `${one.backend} ${one.environment}`;
 
+/** What an environment can host, and why not where it cannot. */
+function Hosted({ environments }: { environments: EnvironmentInfo[] }) {
+  return environments.map((one) => {
+    const lacking = one.hosts.filter((what) => !what.able);
+    const kinds = one.hosts.filter((what) => what.able && what.what === "kind").map((what) => what.title);
+    return (
+      <section key={one.name} aria-label={`What ${one.name} can host`}>
+        <h2 className="px-5 pt-4 pb-1 font-semibold">{one.name} can host</h2>
+        <ul className="px-5 text-xs">
+          {kinds.length > 0 && (
+            <li className="flex items-center gap-1.5 py-0.5">
+              <Mark name="serving" />
+              <span>{kinds.join(", ")}</span>
+            </li>
+          )}
+          {lacking.map((what) => (
+            <li key={what.what + what.word} className="flex items-start gap-1.5 py-0.5">
+              <Mark name="risk" />
+              <span>
+                Not {what.title}: {what.reason}
+              </span>
+            </li>
+          ))}
+        </ul>
+      </section>
+    );
+  });
+}
+
 export default function PoolsPage() {
   const person = useSession();
   const [view] = useLens();
   const [search, setSearch] = useAddress();
   const { data, error, reload } = useLoad<PoolView[]>("/pools", 2);
   const ends = useLoad<BackendEnd[]>("/backends", 10);
+  const overview = useLoad<Overview>("/overview", 30);
+  const environments = (overview.data?.environments ?? []).filter((one) => view === ALL || one.name === view);
   const act = useAct();
   const [checks, setChecks] = useState<CheckResult[] | null>(null);
   const [asking, setAsking] = useState<"stop" | "cut" | null>(null);
@@ -112,6 +143,7 @@ export default function PoolsPage() {
             {shown.reduce((sum, one) => sum + one.statistics.connections_lost, 0)}
           </dd>
         </dl>
+        <Hosted environments={environments} />
         {unbound.length > 0 && (
           <>
             <h2 className="px-5 pt-4 pb-1 font-semibold">Not bound</h2>

@@ -1,12 +1,15 @@
-"""`backends`, `check` and `pools`: the way to systems of record, and the sessions to them."""
+"""`environments`, `backends`, `check` and `pools`: the way to systems of record, and the sessions to them."""
 
 from collections.abc import Mapping
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import CIRCUITS, STATES, out, print_json, seconds, table, text
+
+if TYPE_CHECKING:
+    from bricola.api.services import Hosting
 
 _STAGES = {"passed": "[green]● passed[/]", "failed": "[red]✕ failed[/]", "skipped": "[dim]– skipped[/]", "not tried": "[dim]– not tried[/]"}
 
@@ -26,6 +29,22 @@ def register(app: typer.Typer) -> None:
             (f"[bold]{text(one['backend'])}[/] [dim]{one['engine']}[/]", text(one["environment"]),
              "[green]● bound[/]" if one["bound"] else "[red]✕ unbound[/]", text(", ".join(one["endpoints"]) or "–"),
              text(one["credential"] or "–"), STATES.get(one["pool"], text(one["pool"])), text(", ".join(one["services"]) or "–"))
+            for one in found
+        ]))
+
+    @app.command(rich_help_panel=panel)
+    def environments(at: At = "", as_json: Json = False) -> None:
+        """List environments: what each can host, kinds of source and engines, and why not where it cannot."""
+        with connect(at) as client:
+            found = client.overview()["environments"]
+        if as_json:
+            print_json(found)
+            return
+        out.print(table(("Environment", "Follows", "Can host", "On", "Cannot host"), [
+            (f"[bold]{text(one['name'])}[/]" + (" [dim]protected[/]" if one["protected"] else ""), text(one["follows"] or "–"),
+             text(_able(one["hosts"], "kind")), text(_able(one["hosts"], "engine")),
+             "\n".join(f"[yellow]▲[/] {text(what['title'])}: {text(what['reason'])}" for what in one["hosts"] if not what["able"])
+             or "[green]● nothing is missing[/]")
             for one in found
         ]))
 
@@ -107,6 +126,10 @@ def register(app: typer.Typer) -> None:
         else:
             left = any(one["session"] == session for one in found["sessions"])
             out.print(f"Session {session} {'closes when its call has ended' if left else 'is closed'}.")
+
+
+def _able(hosts: "list[Hosting]", what: str) -> str:
+    return ", ".join(one["title"] for one in hosts if one["what"] == what and one["able"]) or "nothing"
 
 
 def _print_check(one: Mapping[str, Any]) -> None:

@@ -46,6 +46,8 @@ COMMANDS: dict[str, Listed] = {
         "List services with their stage, and their state, release and address in every environment."),
     "contract": Listed("services", "Services", "Print the contract (WSDL), ready to hand over."),
     "sample": Listed("services", "Services", "Print a request that works unedited."),
+    "environments": Listed("backends", "Backends",
+        "List environments: what each can host, kinds of source and engines, and why not where it cannot."),
     "backends": Listed("backends", "Backends",
         "List every backend in every environment: bound or not, with its endpoints, credential and pool."),
     "check": Listed("backends", "Backends",

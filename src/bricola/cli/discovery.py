@@ -95,8 +95,8 @@ def register(app: typer.Typer) -> None:
     ) -> None:
         """Make an object of a table, and a service with the operations that are named, as drafts."""
         with connect(at) as client:
-            found = client.draft_object(environment, backend, name, called, service, _words(operations), role or [], children or [],
-                                        _words(key), not show)
+            found = client.draft_object(environment, backend, name, called, service, _split(operations), role or [], children or [],
+                                        _split(key), not show)
         if as_json:
             print_json(found)
             return
@@ -141,7 +141,7 @@ def register(app: typer.Typer) -> None:
         out.print(f"[dim]Try the way: bricola check {text(environment)} {text(name)}[/]")
 
 
-def _words(text_of: str) -> list[str]:
+def _split(text_of: str) -> list[str]:
     return [one.strip() for one in text_of.split(",") if one.strip()]
 
 

@@ -10,6 +10,7 @@ from rich.console import Console
 from rich.markup import escape
 from rich.table import Table
 
+from bricola.core.durations import DAY, HOUR
 from bricola.core.problems import Problem
 
 _PIPE_WIDTH = 400  # into a file or a pipe nothing is folded
@@ -40,8 +41,8 @@ def seconds(count: float) -> str:
     if count < 7200:
         return f"{count / 60:.0f} min"
     if count < 172_800:
-        return f"{count / 3600:.0f} h"
-    return f"{count / 86_400:.0f} d"
+        return f"{count / HOUR:.0f} h"
+    return f"{count / DAY:.0f} d"
 
 
 def print_json(value: Any) -> None:

@@ -10,6 +10,7 @@ import structlog
 
 from bricola.core.calls.idempotency import Idempotency
 from bricola.core.definitions.model import segment_of
+from bricola.core.durations import DAY
 from bricola.core.problems import ProblemError
 from bricola.core.serving.pipeline import Pipeline
 from bricola.server.kinds.kind import KindServer
@@ -109,7 +110,7 @@ class Bricola:
             self._chores[kind.kind.word] = asyncio.ensure_future(_await(kind.chore(self)))
         await self.requests.prune(time.time())
         for one in self.drafts.catalogue.environments():
-            dropped = await self.calls.prune(one.name, time.time() - one.records.keep_days * 86_400)
+            dropped = await self.calls.prune(one.name, time.time() - one.records.keep_days * DAY)
             if dropped:
                 log.info("old call records are dropped", environment=one.name, records=dropped, keep_days=one.records.keep_days)
 

@@ -4,6 +4,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
+from bricola.core.sql.statements import like_literal
 from bricola.store.database import Db, timestamp
 
 
@@ -29,7 +30,7 @@ def entries(db: Db, subject: str = "", who: str = "", before: int | None = None,
     clauses, parameters = ["1"], list[object]()
     if subject:
         clauses.append("(subject = ? OR subject LIKE ? ESCAPE '!')")
-        parameters += [subject, subject.replace("!", "!!").replace("%", "!%").replace("_", "!_") + " %"]
+        parameters += [subject, like_literal(subject) + " %"]
     if who:
         clauses.append("who = ?")
         parameters.append(who)

@@ -16,6 +16,7 @@ import structlog
 
 from bricola.core.calls.call import Call
 from bricola.core.calls.marks import RequestMark
+from bricola.core.durations import HOUR
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.problems import Kind, Problem, ProblemError, shown
@@ -69,7 +70,7 @@ class Idempotency:
         """The answer; the call learns whose answer it is, where an earlier call gave it, and the mark that it has to leave. Raises what
         `run` raises, and ProblemError for an id that was used with another input or whose outcome is not known."""
         digest = hashlib.sha256(json.dumps(to_plain(shape.input, values), sort_keys=True).encode()).hexdigest()
-        mark = RequestMark(_mark_id(key, digest), call.at, call.at + hours * 3600, False,
+        mark = RequestMark(_mark_id(key, digest), call.at, call.at + hours * HOUR, False,
                            lambda one: json.dumps(to_plain(shape.output, one)), lambda text: _from_text(shape, text))
         while True:
             known = await self._log.begin(key, digest, call.id, call.at, mark.expires)

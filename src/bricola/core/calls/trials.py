@@ -1,8 +1,6 @@
 """Trials of writes: everything runs, what would be stored is noted, and the transaction is rolled back."""
 
 from dataclasses import dataclass, field
-from datetime import date, time
-from decimal import Decimal
 from typing import Any
 from xml.sax.saxutils import quoteattr
 
@@ -10,6 +8,7 @@ from bricola.core.contracts.names import TRIAL
 from bricola.core.messages.faults import clean
 from bricola.core.messages.request import MASK
 from bricola.core.shapes.model import Values
+from bricola.core.shapes.primitives import lexical
 
 
 @dataclass(frozen=True)
@@ -61,12 +60,7 @@ def _side(name: str, value: str | None) -> str:
 
 
 def _text(value: Any) -> str | None:
+    """For people: bytes by their number."""
     if value is None:
         return None
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, date | time):
-        return value.isoformat().replace("+00:00", "Z")
-    if isinstance(value, bytes):
-        return f"{len(value)} bytes"
-    return format(value, "f") if isinstance(value, Decimal) else str(value)
+    return f"{len(value)} bytes" if isinstance(value, bytes) else lexical(value)

@@ -6,6 +6,7 @@ from urllib.parse import urlsplit
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.durations import DAY
 from bricola.core.kinds.registry import backends_of
 from bricola.core.problems import shown
 from bricola.core.review.environments import is_local
@@ -25,7 +26,7 @@ RULES = Rules(
 )
 finding = RULES.finding
 
-_SOON = 14 * 86_400.0
+_SOON = 14 * DAY
 _TAKEN = ("password", "token")  # kinds of credential that a PostgreSQL server is signed on with
 
 
@@ -84,7 +85,7 @@ def _credential(binding: Binding, where: str, facts: Facts) -> Iterator[Finding]
         yield finding("credential.expired", f"The credential {name} has expired.", f"{where}, credential", mend=f"Replace {name}.",
                       command=f"bricola credentials rotate {name}")
     elif known.expires is not None and known.expires - facts.now < _SOON:
-        days = int((known.expires - facts.now) // 86_400)
+        days = int((known.expires - facts.now) // DAY)
         yield finding("credential.expires", f"The credential {name} expires in {days} {'day' if days == 1 else 'days'}.",
                       f"{where}, credential", mend=f"Replace {name} with an overlap.",
                       command=f"bricola credentials rotate {name}")

@@ -134,6 +134,22 @@ def _write_zoned(value: datetime | time) -> str:
     return text[:-6] + "Z" if text.endswith("+00:00") else text
 
 
+_WRITERS: dict[type, Callable[[Any], str]] = {
+    str: str, bool: lambda value: "true" if value else "false", int: int.__str__, float: _write_double,
+    Decimal: lambda value: format(value, "f"), date: date.isoformat, datetime: _write_zoned, time: _write_zoned,
+    bytes: lambda value: base64.b64encode(value).decode("ascii"),
+}
+
+
+def lexical(value: Value) -> str:
+    """The text of a value of any simple type, where only the value is at hand. Raises TypeError for a value of none of them: its
+    `str()` would be somebody else's form."""
+    writer = _WRITERS.get(value.__class__)
+    if writer is None:
+        raise TypeError(f"{value.__class__.__name__} is no value of a simple type")
+    return writer(value)
+
+
 def _integer(name: str, lowest: int | None, highest: int | None) -> Primitive:
     if lowest is None and highest is None:
         described = "a whole number"
@@ -152,7 +168,7 @@ PRIMITIVES: dict[str, Primitive] = {
     one.name: one
     for one in (
         _text("string", "text", "text"),
-        Primitive("boolean", bool, _read_boolean, lambda v: "true" if v else "false", "true or false", "true"),
+        Primitive("boolean", bool, _read_boolean, _WRITERS[bool], "true or false", "true"),
         _integer("integer", None, None),
         _integer("nonNegativeInteger", 0, None),
         _integer("positiveInteger", 1, None),
@@ -162,7 +178,7 @@ PRIMITIVES: dict[str, Primitive] = {
         _integer("byte", -(2**7), 2**7 - 1),
         _integer("unsignedInt", 0, 2**32 - 1),
         _integer("unsignedShort", 0, 2**16 - 1),
-        Primitive("decimal", Decimal, _read_decimal, lambda v: format(v, "f"), "a decimal number like 12.50", "1.00"),
+        Primitive("decimal", Decimal, _read_decimal, _WRITERS[Decimal], "a decimal number like 12.50", "1.00"),
         Primitive("float", float, _read_double, _write_double, "a floating-point number like 1.5E3", "1.5"),
         Primitive("double", float, _read_double, _write_double, "a floating-point number like 1.5E3", "1.5"),
         Primitive("date", date, _read_date, date.isoformat, "a date like 2026-11-24", "2026-11-24"),
@@ -175,7 +191,7 @@ PRIMITIVES: dict[str, Primitive] = {
         _text("gYearMonth", "a month like 2026-11", "2026-11", _read_pattern(_MONTH)),
         _text("anyURI", "an address like https://larkmere.example/notice", "https://larkmere.example/notice"),
         Primitive(
-            "base64Binary", bytes, _read_binary, lambda v: base64.b64encode(v).decode("ascii"),
+            "base64Binary", bytes, _read_binary, _WRITERS[bytes],
             "bytes in base64", "TGFya21lcmU=",
         ),
     )

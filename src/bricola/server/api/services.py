@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from bricola.api import services as answers
 from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.definitions.model import segment_of
+from bricola.core.durations import DAY
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import Base, Integrator, Operator, Running, Viewer
 from bricola.server.bricola import Bricola
@@ -214,7 +215,7 @@ async def keys(
 async def callers_of(service: str, _: Viewer, bricola: Running, environment: str = "",
                      days: Annotated[int, Query(ge=1, le=365)] = 30) -> list[dict[str, Any]]:
     """Who called which operation in the last days."""
-    return await bricola.calls.users_of(service, time.time() - days * 86_400, environment)
+    return await bricola.calls.users_of(service, time.time() - days * DAY, environment)
 
 
 @router.get("/calls", response_model=list[answers.Call])

@@ -9,6 +9,7 @@ from bricola.core.contracts.compatibility import ContractChange, Verdict, compar
 from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.definitions.compare import compare_lines, compare_texts
 from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.durations import MONTH
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import ServiceShape
@@ -27,7 +28,6 @@ class Ports(Protocol):
 
 
 DRAFT = "draft"
-_MONTH = 30 * 86_400.0
 
 
 @dataclass(frozen=True)
@@ -95,7 +95,7 @@ async def compare(ports: Ports, service: str, old: str, new: str) -> dict[str, A
     before, after = await find_side(ports, service, old), await find_side(ports, service, new)
     changes = await asyncio.to_thread(compare_sides, before, after)
     contract = await asyncio.to_thread(lambda: compare_lines(write_wsdl(before.shape, "").decode(), write_wsdl(after.shape, "").decode()))
-    used = await ports.calls.users_of(service, time.time() - _MONTH)
+    used = await ports.calls.users_of(service, time.time() - MONTH)
     return {
         "service": service,
         "old": {"label": before.label, "release": before.release, "version": before.definition.version},

@@ -6,6 +6,7 @@ from typing import Any, Protocol
 from bricola.api.words import DraftState, PlaceState, Stage
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, segment_of
 from bricola.core.definitions.model import Operation as OperationDefinition
+from bricola.core.durations import HOUR
 from bricola.core.kinds.registry import backends_of
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -29,7 +30,6 @@ class Ports(Protocol):
     settings: Settings
 
 
-_HOUR = 3600.0
 
 
 def base_address(ports: Ports, environment: str, asked: str) -> str:
@@ -78,7 +78,7 @@ async def overview(ports: Ports, asked: str) -> dict[str, Any]:
     newest = await ports.releases.newest()
     deployed = await _in_force(ports)
     now = time.time()
-    figures = await ports.calls.figures(now - _HOUR, now, 60)
+    figures = await ports.calls.figures(now - HOUR, now, 60)
     by_place = {(one["service"], one["environment"]): one for one in figures}
     environments = ports.drafts.catalogue.environments()
     names = sorted({one.name for one in ports.drafts.catalogue.services()} | set(newest))

@@ -4,8 +4,7 @@ import asyncio
 import contextlib
 import re
 from collections.abc import AsyncIterator, Sequence
-from datetime import date, datetime, time
-from decimal import Decimal
+from datetime import datetime
 from functools import lru_cache
 from typing import Any, TypeVar
 
@@ -40,6 +39,7 @@ from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Binding
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
+from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, GivenUpError, Work
 from bricola.core.sql.text import numbered
 
@@ -60,12 +60,8 @@ def bound(parameters: Sequence[Any]) -> list[Any]:
     return [value if value is None or value.__class__ in (str, int, bool, float, bytes) else _as_text(value) for value in parameters]
 
 
-def _as_text(value: Any) -> Any:
-    if isinstance(value, datetime):
-        return in_utc(value).isoformat()
-    if isinstance(value, date | time):
-        return value.isoformat()
-    return str(value) if isinstance(value, Decimal) else value
+def _as_text(value: Any) -> str:
+    return lexical(in_utc(value) if isinstance(value, datetime) else value)
 
 
 @lru_cache(4096)

@@ -6,8 +6,7 @@ import re
 import sqlite3
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from datetime import date, datetime, time
-from decimal import Decimal
+from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -16,6 +15,7 @@ from bricola.core.definitions.engines.places import Endpoint, StatementLimits
 from bricola.core.definitions.model import Binding
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
+from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, Work
 
 _FILE_ERRORS = (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CANTOPEN)
@@ -37,12 +37,8 @@ def bound(parameters: Sequence[Any]) -> list[Any]:
     return [value if value is None or value.__class__ in (str, int, bool, float, bytes) else _as_text(value) for value in parameters]
 
 
-def _as_text(value: Any) -> Any:
-    if isinstance(value, datetime):
-        return in_utc(value).isoformat().replace("+00:00", "Z")
-    if isinstance(value, date | time):
-        return value.isoformat()
-    return str(value) if isinstance(value, Decimal) else value
+def _as_text(value: Any) -> str:
+    return lexical(in_utc(value) if isinstance(value, datetime) else value)
 
 
 class SqliteSession:

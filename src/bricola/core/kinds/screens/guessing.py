@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from bricola.core.definitions.engines.terminals import Mark, Spot
+from bricola.core.definitions.names import camel_case
 from bricola.core.kinds.screens.alarm import label_of
 from bricola.core.kinds.screens.recognise import text_at
 from bricola.core.problems import Problem, ProblemError, shown
@@ -54,7 +55,7 @@ def guess(screen: Screen, row: int, column: int, length: int | None = None) -> G
     """What stands at a place: named by the label before it, or above it where it is a column."""
     text = text_at(screen, Spot(row=row, column=column, length=length)).strip()
     label = label_of(screen, row, column) or _heading(screen, row, column, length or max(1, len(text)), True)
-    return Guess(camel_case(label) or "value", label, *_type_of(text))
+    return Guess(element_name(label) or "value", label, *_type_of(text))
 
 
 def guess_column(screen: Screen, rows: Iterable[int], column: int, length: int) -> Guess:
@@ -64,7 +65,7 @@ def guess_column(screen: Screen, rows: Iterable[int], column: int, length: int) 
     kinds = {_type_of(one) for one in texts} or {_type_of("")}
     kind = next(iter(kinds)) if len(kinds) == 1 else _wider(kinds)
     label = _heading(screen, min(numbers), column, length, False)
-    return Guess(camel_case(label) or f"column{column}", label, *kind)
+    return Guess(element_name(label) or f"column{column}", label, *kind)
 
 
 def columns_of(screen: Screen, first_row: int, last_row: int, first_column: int, last_column: int) -> list[tuple[int, int]]:
@@ -148,13 +149,10 @@ def guess_marks(screen: Screen, others: Sequence[Screen]) -> tuple[Mark, ...]:
     return tuple(found)
 
 
-def camel_case(label: str) -> str:
-    words = re.findall(r"[A-Za-z0-9]+", label)
-    if not words:
-        return ""
-    first, *rest = (one.lower() for one in words[:4])
-    name = first + "".join(one.capitalize() for one in rest)
-    return name if name[0].isalpha() else f"field{name}"
+def element_name(label: str) -> str:
+    """A name for what stands beside a label: of its first words, since some labels are sentences."""
+    name = camel_case(" ".join(re.findall(r"[A-Za-z0-9]+", label)[:4]))
+    return name if name[:1].isalpha() or not name else f"field{name}"
 
 
 def _type_of(text: str) -> tuple[str, str, Literal["point", "comma"], int | None]:

@@ -1,6 +1,5 @@
 """Real rows for people who test: keys to pick as inputs, and what is stored beside what was answered."""
 
-import base64
 from collections.abc import Mapping
 from datetime import UTC, datetime
 from decimal import Decimal, InvalidOperation
@@ -15,6 +14,7 @@ from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedObject, resol
 from bricola.core.messages.request import MASK
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.model import Element
+from bricola.core.shapes.primitives import lexical
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.listing import ordering
 from bricola.core.sql.rows import compile_row
@@ -170,13 +170,16 @@ def _masked(element: Element, text: str | None) -> str | None:
 
 
 def _text(value: Any) -> str | None:
+    """The text of a driver's value. What a driver gives beyond the simple types (a UUID, an interval) is shown as it says itself;
+    nothing is judged by that."""
     if value is None:
         return None
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, bytes | bytearray | memoryview):
-        return base64.b64encode(bytes(value)).decode()
-    return value.isoformat() if hasattr(value, "isoformat") else str(value)
+    if isinstance(value, bytearray | memoryview):
+        value = bytes(value)
+    try:
+        return lexical(value)
+    except TypeError:
+        return str(value)
 
 
 def same_value(kind: SimpleType, reply: str | None, stored: Any, utc: bool) -> bool:
