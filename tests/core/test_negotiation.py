@@ -1,4 +1,4 @@
-"""The tables of what is agreed with a host and of the states of a session: complete, without loops, and followed."""
+"""The tables of what is agreed with a host: complete, and without loops."""
 
 from itertools import product
 
@@ -6,8 +6,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bricola.core.pool.sessions import Held
-from bricola.core.pool.states import SESSION_MOVES, SessionState
 from bricola.core.problems import ProblemError
 from bricola.core.terminals.codes3270 import Function, Word
 from bricola.core.terminals.options import MOVES, Options
@@ -77,14 +75,3 @@ def test_a_refused_device_ends_the_talk_with_the_hosts_reason(code: bytes, words
     talk.receive(bytes((Word.SEND, Word.DEVICE_TYPE)))
     with pytest.raises(ProblemError, match=words):
         talk.receive(bytes((Word.DEVICE_TYPE, Word.REJECT)) + code)
-
-
-def test_a_session_makes_no_move_that_the_table_does_not_know() -> None:
-    for before, after in product(SessionState, SessionState):
-        held: Held[None] = Held(1, "main", 0.0, state=before)
-        if after in SESSION_MOVES[before]:
-            held.move(after)
-            assert held.state is after
-        else:
-            with pytest.raises(RuntimeError, match="cannot go"):
-                held.move(after)

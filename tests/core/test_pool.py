@@ -1,6 +1,7 @@
 """The pool, its breakers and its advice, on a clock that the test moves and sessions that fail when told."""
 
 import asyncio
+from collections.abc import Iterator
 from typing import Any
 
 import pytest
@@ -11,12 +12,40 @@ from bricola.core.calls.call import Call
 from bricola.core.calls.callers import Caller
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Breaker, PoolSettings
+from bricola.core.pool import lending
 from bricola.core.pool.capacity import Load, Meter, advised_size, waiting_share
 from bricola.core.pool.endpoints import Circuit, Endpoints
 from bricola.core.pool.pool import Pool
+from bricola.core.pool.sessions import Held
+from bricola.core.pool.states import SESSION_MOVES, SessionState
 from bricola.core.problems import Kind, Problem, ProblemError
 
 NORTH, SOUTH = Endpoint(name="north", address="n"), Endpoint(name="south", address="s")
+
+
+@pytest.fixture(autouse=True)
+def wrong_moves(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[str]]:
+    """Every session of every test here follows the table of states."""
+    found: list[str] = []
+
+    class Followed(Held[Any]):
+        def __setattr__(self, name: str, value: Any) -> None:
+            before = getattr(self, "state", None)
+            if name == "state" and before is not None and value not in SESSION_MOVES[before]:
+                found.append(f"{before} to {value}")
+            super().__setattr__(name, value)
+
+    monkeypatch.setattr(lending, "Held", Followed)
+    yield found
+    assert not found
+
+
+def test_a_move_that_the_table_does_not_know_is_seen(wrong_moves: list[str]) -> None:
+    held = lending.Held(1, "main", 0.0)
+    held.state = SessionState.WARM
+    held.state = SessionState.RESETTING
+    assert wrong_moves == ["warm to resetting"]
+    wrong_moves.clear()
 
 
 class Session:

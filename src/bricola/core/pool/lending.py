@@ -126,7 +126,7 @@ class Lender(Generic[S]):
             held.check_at = now + self._settings.check_after
             self._offer(held)
         else:
-            held.move(SessionState.RESETTING)
+            held.state = SessionState.RESETTING
             self._spawn(self._reset(held))
 
     @contextlib.asynccontextmanager
@@ -147,7 +147,7 @@ class Lender(Generic[S]):
 
     def _lend(self, held: Held[S], now: float, call: Call | None) -> S:
         held.lent_at = self._asked = now
-        held.move(SessionState.IN_USE)
+        held.state = SessionState.IN_USE
         held.uses += 1
         held.call = call
         self._meter.arrived(now)
@@ -213,7 +213,7 @@ class Lender(Generic[S]):
         if self._must_go(held, held.opened):
             self._discard(held)
         else:
-            held.move(SessionState.WARM)
+            held.state = SessionState.WARM
             self._idle.append(held)
 
     def _grow(self) -> None:
@@ -323,7 +323,7 @@ class Lender(Generic[S]):
 
     async def _checked(self, held: Held[S], most: float = 60.0) -> bool:
         """Ask for a sign of life, for `most` seconds. One that gives none is closed, and nobody has lost anything by it."""
-        held.move(SessionState.CHECKING)
+        held.state = SessionState.CHECKING
         alive = False
         try:
             async with asyncio.timeout(min(self._settings.connect_timeout, max(0.0, most))):

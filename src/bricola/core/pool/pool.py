@@ -51,7 +51,7 @@ class Pool(Lender[S]):
         self._fail_waiting(stopped(self.name, PoolState.STOPPED))
         self._close_idle()
         for held in self._lent.values():
-            held.move(SessionState.DRAINING)
+            held.state = SessionState.DRAINING
             if cut:
                 self._kind.cut(held.session)
 
@@ -61,7 +61,7 @@ class Pool(Lender[S]):
         log.info("pool is recycled", pool=self.name)
         self._close_idle()
         for held in self._lent.values():
-            held.move(SessionState.DRAINING)
+            held.state = SessionState.DRAINING
 
     def evict(self, number: int, cut: bool = False) -> bool:
         """Close one session, now when idle, else when it comes back or at once with `cut`. Whether there is such a one."""
@@ -72,7 +72,7 @@ class Pool(Lender[S]):
             self._idle.remove(held)
             self._discard(held)
         elif id(held.session) in self._lent:
-            held.move(SessionState.DRAINING)
+            held.state = SessionState.DRAINING
             if cut:
                 self._kind.cut(held.session)
         return True
@@ -195,7 +195,7 @@ class Pool(Lender[S]):
             return
         lent = next((one for one in self._lent.values() if one.endpoint == surplus.name and one.state is SessionState.IN_USE), None)
         if lent is not None:
-            lent.move(SessionState.DRAINING)
+            lent.state = SessionState.DRAINING
 
     def _check_endpoints(self, now: float) -> None:
         for state in self.endpoints:
@@ -235,5 +235,5 @@ class Pool(Lender[S]):
         if self._waiting or self._must_go(held, self._clock()):
             self._offer(held)
         else:
-            held.move(SessionState.WARM)
+            held.state = SessionState.WARM
             self._idle.insert(0, held)

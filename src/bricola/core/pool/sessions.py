@@ -5,7 +5,7 @@ from typing import Any, Generic, Protocol, TypeVar
 
 from bricola.core.calls.call import Call
 from bricola.core.definitions.engines.places import Endpoint
-from bricola.core.pool.states import SESSION_MOVES, SessionState
+from bricola.core.pool.states import SessionState
 from bricola.core.problems import Kind, Problem, ProblemError
 
 S = TypeVar("S")
@@ -92,12 +92,6 @@ class Held(Generic[S]):
     uses: int = 0
     call: Call | None = None
     identity: str = ""
-
-    def move(self, to: SessionState) -> None:
-        """To another state. Raises RuntimeError for a move that the table does not know: the pool itself would be wrong."""
-        if to not in SESSION_MOVES[self.state]:
-            raise RuntimeError(f"session {self.number} cannot go from {self.state} to {to}")
-        self.state = to
 
     def view(self, now: float) -> dict[str, Any]:
         """What the live view shows; times in seconds from now."""

@@ -28,6 +28,7 @@ class SessionState(StrEnum):
     DRAINING = "draining"  # to be closed when it comes back
 
 
+# Not asked at each move, since a pool makes two of them a call; the tests of the pool run with sessions that ask it.
 SESSION_MOVES: dict[SessionState, frozenset[SessionState]] = {
     SessionState.OPENING: frozenset((SessionState.WARM, SessionState.IN_USE)),
     SessionState.WARM: frozenset((SessionState.IN_USE, SessionState.CHECKING)),
