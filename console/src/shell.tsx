@@ -26,7 +26,7 @@ import { useLoad } from "./load";
 import { Segments } from "./parts/controls";
 import { Logo, Mark } from "./parts/marks";
 import { useSession } from "./session";
-import { clock } from "./words";
+import { clock } from "./formats";
 
 const SECTIONS: Section[] = [
   { path: "/", word: "Overview", icon: Gauge, key: "o" },

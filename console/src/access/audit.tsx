@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { AuditEntry } from "../api";
 import { useLoad } from "../load";
 import { Problems } from "../parts/controls";
-import { when } from "../words";
+import { when } from "../formats";
 
 function short(value: unknown): string {
   if (value === null || value === undefined) return "";

@@ -6,7 +6,7 @@ import { useLoad } from "../load";
 import { CopyButton, Problems } from "../parts/controls";
 import { Labelled, Panel } from "../parts/dialog";
 import { mayAtLeast, useSession } from "../session";
-import { until, when } from "../words";
+import { until, when } from "../formats";
 
 interface Role {
   role: string;

@@ -7,7 +7,7 @@ import { Problems, Select } from "../parts/controls";
 import { Labelled, Panel } from "../parts/dialog";
 import { Mark } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
-import { daysUntil, until, when } from "../words";
+import { daysUntil, until, when } from "../formats";
 
 export function Credentials() {
   const admin = mayAtLeast(useSession(), "admin");

@@ -6,7 +6,7 @@ import { useLoad } from "../load";
 import { Problems, Select } from "../parts/controls";
 import { Labelled, Panel } from "../parts/dialog";
 import { mayAtLeast, useSession } from "../session";
-import { when } from "../words";
+import { when } from "../formats";
 
 const ROLES = ["viewer", "operator", "integrator", "admin"];
 const MAY: Record<string, string> = {

@@ -1,7 +1,7 @@
 /** An answer beside the rows that it came from, field by field; and what a trial would have stored. */
 import type { Compared, Reply } from "../api";
 import { Mark } from "../parts/marks";
-import { plural } from "../words";
+import { plural } from "../formats";
 
 export function Comparison({ found }: { found: Compared }) {
   const side = found.side === "answered" ? "Answered" : "Sent";

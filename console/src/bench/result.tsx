@@ -7,7 +7,7 @@ import { Mark } from "../parts/marks";
 import { Xml } from "../parts/xml";
 import { mayAtLeast, useSession } from "../session";
 import { Comparison, TrialChanges } from "./compare";
-import { bytes, plural, took } from "../words";
+import { bytes, plural, took } from "../formats";
 
 interface Sent {
   environment: string;

@@ -9,7 +9,7 @@ import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
 import { CopyButton, Problems, Segments } from "../parts/controls";
 import { Mark, STATE_MARK } from "../parts/marks";
-import { bytes, clock, plural, took } from "../words";
+import { bytes, clock, plural, took } from "../formats";
 
 export default function CallsPage() {
   const [view] = useLens();

@@ -9,7 +9,7 @@ import { DefinitionTabs } from "../definitions/tabs";
 import { useLoad } from "../load";
 import { CopyButton, Problems } from "../parts/controls";
 import { mayAtLeast, useSession } from "../session";
-import { when } from "../words";
+import { when } from "../formats";
 
 interface Exported {
   files: Record<string, string>;

@@ -10,7 +10,7 @@ import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
 import { CopyButton, Problems, Segments } from "../parts/controls";
 import { EnvTag, Mark, Posts, STATE_MARK } from "../parts/marks";
-import { clock, grouped, percent, plural, took, when } from "../words";
+import { clock, grouped, percent, plural, took, when } from "../formats";
 
 function sumSlices(places: Place[]): [number, number][] {
   const sum: [number, number][] = Array.from({ length: 60 }, () => [0, 0]);

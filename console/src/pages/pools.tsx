@@ -12,7 +12,7 @@ import { Problems } from "../parts/controls";
 import { Panel } from "../parts/dialog";
 import { EnvTag, Gauge, Mark, STATE_MARK } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
-import { grouped, plural, span } from "../words";
+import { grouped, plural, span } from "../formats";
 
 const keyOf = (one: { environment: string; backend: string }) => `${one.backend} ${one.environment}`;
 

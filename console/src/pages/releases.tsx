@@ -11,7 +11,7 @@ import { Diff } from "../parts/diff";
 import { EnvTag, Mark, STATE_MARK } from "../parts/marks";
 import { DeployPanel } from "../releases/deploy";
 import { MakeRelease } from "../releases/make";
-import { grouped, plural, when } from "../words";
+import { grouped, plural, when } from "../formats";
 
 const DRAFT = "draft";
 

@@ -14,7 +14,7 @@ import { EnvTag, Gate, Mark, STATE_MARK } from "../parts/marks";
 import { Findings } from "../parts/findings";
 import { Xml } from "../parts/xml";
 import { mayAtLeast, useSession } from "../session";
-import { plural, when } from "../words";
+import { plural, when } from "../formats";
 
 export default function ServicePage({ name }: { name: string }) {
   const [view] = useLens();

@@ -3,7 +3,7 @@ import { ask, type CheckResult, type PoolSession, type PoolView } from "../api";
 import { useAct } from "../act";
 import { Problems } from "../parts/controls";
 import { Mark, STATE_MARK } from "../parts/marks";
-import { span, took } from "../words";
+import { span, took } from "../formats";
 
 export function SessionPosts({ sessions, lifetime }: { sessions: PoolSession[]; lifetime: number }) {
   const width = sessions.length > 16 ? 18 : 38;

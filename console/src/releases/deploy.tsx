@@ -6,7 +6,7 @@ import { useLoad } from "../load";
 import { Problems, Select } from "../parts/controls";
 import { EnvTag, Gate, Mark, STATE_MARK } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
-import { plural } from "../words";
+import { plural } from "../formats";
 
 const SHARES = ["100", "50", "25", "10", "5", "1"];
 

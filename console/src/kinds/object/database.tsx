@@ -12,7 +12,7 @@ import { CopyButton, Problems, Select } from "../../parts/controls";
 import { Labelled } from "../../parts/dialog";
 import { Mark } from "../../parts/marks";
 import { mayAtLeast, useSession } from "../../session";
-import { plural } from "../../words";
+import { plural } from "../../formats";
 
 const OPERATIONS = [
   { name: "get", words: "Read one by its key" },

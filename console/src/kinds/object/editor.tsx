@@ -11,7 +11,7 @@ import { useLens, within } from "../../lens";
 import { useLoad } from "../../load";
 import { Problems, Select } from "../../parts/controls";
 import { mayAtLeast, useSession } from "../../session";
-import { plural } from "../../words";
+import { plural } from "../../formats";
 
 interface FieldText {
   type: string;

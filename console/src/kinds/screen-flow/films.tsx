@@ -14,7 +14,7 @@ import { MarkLayer } from "./marks";
 import { overlaid } from "./typing";
 import type { Film, FilmCheck, FlowRow } from "./types";
 import { mayAtLeast, useSession } from "../../session";
-import { plural, when } from "../../words";
+import { plural, when } from "../../formats";
 
 const STAGES: Record<string, string> = {
   "sign-on": "Sign on",

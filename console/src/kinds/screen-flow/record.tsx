@@ -38,7 +38,7 @@ import {
   type RegionGuess,
 } from "./types";
 import { mayAtLeast, useSession } from "../../session";
-import { plural } from "../../words";
+import { plural } from "../../formats";
 
 export default function RecordPage() {
   const may = mayAtLeast(useSession(), "integrator");

@@ -33,6 +33,10 @@ _LIMIT_SECONDS = 1.0  # for asking a backend how many sessions it allows, which 
 _FIRST_PAUSE, _LONGEST_PAUSE = 0.1, 2.0  # seconds between attempts to grow while others are still in use
 
 
+# Names of their own: looking a member up in its class costs as much as the rest of a line, and these stand on the way of every call.
+_WARM, _IN_USE, _DRAINING = SessionState.WARM, SessionState.IN_USE, SessionState.DRAINING
+
+
 class Lender(Generic[S]):
     """Bounded, self-renewing sessions to one backend. `clock` gives monotonic seconds, `chance` 0..1."""
 
@@ -147,7 +151,7 @@ class Lender(Generic[S]):
 
     def _lend(self, held: Held[S], now: float, call: Call | None) -> S:
         held.lent_at = self._asked = now
-        held.state = SessionState.IN_USE
+        held.state = _IN_USE
         held.uses += 1
         held.call = call
         self._meter.arrived(now)
@@ -155,7 +159,7 @@ class Lender(Generic[S]):
         return held.session
 
     def _must_go(self, held: Held[S], now: float) -> bool:
-        return (held.state is SessionState.DRAINING or held.generation != self._generation or now >= held.expires
+        return (held.state is _DRAINING or held.generation != self._generation or now >= held.expires
                 or self._state not in KEEPING or len(self._all) > self._settings.max_size)
 
     async def _wait(self, deadline: float) -> Held[S]:
@@ -213,7 +217,7 @@ class Lender(Generic[S]):
         if self._must_go(held, held.opened):
             self._discard(held)
         else:
-            held.state = SessionState.WARM
+            held.state = _WARM
             self._idle.append(held)
 
     def _grow(self) -> None:

@@ -37,14 +37,16 @@ MOVES: dict[tuple[int, bool, bool], Move] = {
 class Options:
     """Which options are on: `mine` on our side, `theirs` on the other's. What is not accepted never comes on."""
 
+    __slots__ = ("_mine", "_theirs", "mine", "theirs")
+
     def __init__(self, mine: frozenset[int], theirs: frozenset[int]) -> None:
-        self._accepted = {DO: mine, DONT: mine, WILL: theirs, WONT: theirs}
+        self._mine, self._theirs = mine, theirs  # that are accepted
         self.mine: set[int] = set()
         self.theirs: set[int] = set()
 
     def receive(self, event: Option) -> bytes:
         """Make the move; what goes back."""
-        side = self.mine if event.verb in (DO, DONT) else self.theirs
-        move = MOVES[event.verb, event.option in side, event.option in self._accepted[event.verb]]
+        side, accepted = (self.mine, self._mine) if event.verb in (DO, DONT) else (self.theirs, self._theirs)
+        move = MOVES[event.verb, event.option in side, event.option in accepted]
         (side.add if move.on else side.discard)(event.option)
         return b"" if move.answer is None else option(move.answer, event.option)

@@ -50,7 +50,7 @@ class TerminalSettings:
 class Terminal:
     """One session. `device` is the name that the host gave; `records` counts what the host wrote, so that a wait can tell news."""
 
-    accepted: tuple[int, ...] = (telnet.BINARY, telnet.TERMINAL_TYPE, telnet.END_OF_RECORD)
+    accepted: frozenset[int] = frozenset((telnet.BINARY, telnet.TERMINAL_TYPE, telnet.END_OF_RECORD))
     keys: frozenset[str] = frozenset()
 
     def __init__(self, settings: TerminalSettings) -> None:
@@ -58,7 +58,7 @@ class Terminal:
         self._reader = TelnetReader()
         self.device = settings.lu
         self.records = 0
-        self._options = Options(frozenset(self.accepted), _FROM_THE_HOST)
+        self._options = Options(self.accepted, _FROM_THE_HOST)
         self._negotiated = 0
         self.signs = 0  # answers of the host to our own questions whether it is there
         self._seen: Screen | None = None  # what is shown now

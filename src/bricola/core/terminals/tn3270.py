@@ -36,12 +36,12 @@ MODELS = {2: (24, 80), 3: (32, 80), 4: (43, 80), 5: (27, 132)}
 class Tn3270(Terminal):
     """One 3270 session."""
 
-    accepted: tuple[int, ...] = (telnet.BINARY, telnet.TERMINAL_TYPE, telnet.END_OF_RECORD, telnet.TN3270E)
+    accepted = Terminal.accepted | {telnet.TN3270E}
     keys = frozenset(AIDS)
 
     def __init__(self, settings: TerminalSettings) -> None:
         if not settings.extended:
-            self.accepted = super().accepted
+            self.accepted = Terminal.accepted
         super().__init__(settings)
         self._alternate = settings.size or MODELS[settings.model]
         self.buffer = Buffer3270(alternate=self._alternate, code_page=settings.code_page)

@@ -32,6 +32,8 @@ class Stage(StrEnum):
 class Negotiation:
     """The client's side. `device` is the name that the host gave, `functions` what both agreed on."""
 
+    __slots__ = ("_lu", "_type_name", "device", "functions", "stage")
+
     def __init__(self, type_name: str, lu: str) -> None:
         self.stage = Stage.OFFERED
         self.device = ""

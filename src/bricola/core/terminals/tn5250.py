@@ -42,7 +42,7 @@ def record(opcode: int, data: bytes = b"", flags: int = 0) -> bytes:
 class Tn5250(Terminal):
     """One 5250 session. `device` is the name that was asked for; '' lets the host make one."""
 
-    accepted = (telnet.BINARY, telnet.TERMINAL_TYPE, telnet.END_OF_RECORD, telnet.NEW_ENVIRON)
+    accepted = Terminal.accepted | {telnet.NEW_ENVIRON}
     keys = frozenset((*AIDS, "Attention", "SystemRequest"))
 
     def __init__(self, settings: TerminalSettings) -> None:

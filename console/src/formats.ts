@@ -1,7 +1,8 @@
 /** Numbers and times as the console writes them: by the language of the page, so that another language brings its own forms. */
 
+import { LANGUAGE, noun, t } from "./text";
+
 const SPACE = "\u00a0";
-const LANGUAGE = typeof document === "undefined" ? "en-GB" : document.documentElement.lang || "en-GB";
 
 const whole = new Intl.NumberFormat(LANGUAGE);
 const tenths = new Intl.NumberFormat(LANGUAGE, { minimumFractionDigits: 1, maximumFractionDigits: 1 });
@@ -13,7 +14,6 @@ const time = new Intl.DateTimeFormat(LANGUAGE, {
   hourCycle: "h23",
 });
 const minute = new Intl.DateTimeFormat(LANGUAGE, { hour: "2-digit", minute: "2-digit", hourCycle: "h23" });
-const numberRule = new Intl.PluralRules(LANGUAGE);
 
 export function took(micros: number): string {
   const ms = micros / 1000;
@@ -61,9 +61,9 @@ export function daysUntil(stamp: string): number {
 /** How far away a stored moment is, for what runs out. */
 export function until(stamp: string): string {
   const days = daysUntil(stamp);
-  return days < 0 ? "expired" : days === 0 ? "today" : `in ${plural(days, "day")}`;
+  return days < 0 ? t("expired") : days === 0 ? t("today") : t("in {0}", plural(days, "day"));
 }
 
 export function plural(count: number, one: string, many = `${one}s`): string {
-  return `${grouped(count)} ${numberRule.select(count) === "one" ? one : many}`;
+  return `${grouped(count)} ${noun(count, one, many)}`;
 }

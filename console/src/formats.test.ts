@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { bytes, percent, plural, span, took } from "./words";
+import { bytes, percent, plural, span, took } from "./formats";
 
 describe("numbers as they are written", () => {
   it("gives spans the unit that a person would use", () => {
