@@ -11,13 +11,21 @@ export function messagesOf(sources) {
     if (ts.isCallExpression(node) && ts.isIdentifier(node.expression)) {
       const name = node.expression.text;
       const texts = node.arguments.filter(ts.isStringLiteralLike).map((one) => one.text);
-      if ((name === "t" || name === "rich") && ts.isStringLiteralLike(node.arguments[0] ?? node)) found.add(texts[0]);
+      if (name === "t" || name === "rich") for (const one of literals(node.arguments[0])) found.add(one);
       if (name === "plural") for (const one of texts.length === 1 ? [texts[0], `${texts[0]}s`] : texts) found.add(one);
     }
     ts.forEachChild(node, visit);
   };
-  for (const source of sources) visit(ts.createSourceFile("x.tsx", source, ts.ScriptTarget.Latest, false, ts.ScriptKind.TSX));
+  for (const source of sources)
+    visit(ts.createSourceFile("x.tsx", source, ts.ScriptTarget.Latest, false, ts.ScriptKind.TSX));
   return [...found].sort();
+}
+
+/** The texts that an argument may be: one, or one of two. */
+function literals(node) {
+  if (node === undefined) return [];
+  if (ts.isStringLiteralLike(node)) return [node.text];
+  return ts.isConditionalExpression(node) ? [...literals(node.whenTrue), ...literals(node.whenFalse)] : [];
 }
 
 function filesIn(folder) {

@@ -7,6 +7,7 @@ import { Boundary } from "./boundary";
 import { Problems } from "./parts/controls";
 import { Session } from "./session";
 import { Shell } from "./shell";
+import { t } from "./text";
 
 const Entrance = lazy(() => import("./pages/entrance"));
 const OverviewPage = lazy(() => import("./pages/overview"));
@@ -61,10 +62,10 @@ export function App() {
               <Route path="/" component={OverviewPage} />
               <Route>
                 <div className="px-5 py-4">
-                  <h1 className="text-[20px] leading-6 font-semibold">There is nothing at this address</h1>
+                  <h1 className="text-[20px] leading-6 font-semibold">{t("There is nothing at this address")}</h1>
                   <p className="mt-1">
                     <a className="act underline" href="/">
-                      Go to the overview
+                      {t("Go to the overview")}
                     </a>
                   </p>
                 </div>

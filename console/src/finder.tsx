@@ -5,6 +5,7 @@ import { useLocation } from "wouter";
 import type { ServiceRow } from "./api";
 import type { Spot } from "./kinds/kind";
 import { within } from "./lens";
+import { t } from "./text";
 
 export function Finder({
   open,
@@ -23,22 +24,22 @@ export function Finder({
   const [words, setWords] = useState("");
   const [at, setAt] = useState(0);
   const places = [
-    { word: "Overview", path: "/" },
-    { word: "Test bench", path: "/tests" },
-    { word: "Calls", path: "/calls" },
-    { word: "Releases", path: "/releases" },
-    { word: "Pools", path: "/pools" },
-    { word: "Definitions as text", path: "/definitions" },
+    { word: t("Overview"), path: "/" },
+    { word: t("Test bench"), path: "/tests" },
+    { word: t("Calls"), path: "/calls" },
+    { word: t("Releases"), path: "/releases" },
+    { word: t("Pools"), path: "/pools" },
+    { word: t("Definitions as text"), path: "/definitions" },
     ...spots,
-    { word: "Callers", path: "/access?tab=callers" },
-    { word: "Credentials", path: "/access?tab=credentials" },
-    { word: "Users", path: "/access?tab=users" },
-    { word: "Audit trail", path: "/access?tab=audit" },
+    { word: t("Callers"), path: "/access?tab=callers" },
+    { word: t("Credentials"), path: "/access?tab=credentials" },
+    { word: t("Users"), path: "/access?tab=users" },
+    { word: t("Audit trail"), path: "/access?tab=audit" },
     ...services.flatMap((one) => [
       { word: one.name, path: `/services/${one.name}` },
-      { word: `Test ${one.name}`, path: `/tests?service=${one.name}` },
-      { word: `Releases of ${one.name}`, path: `/releases?service=${one.name}` },
-      { word: `Calls of ${one.name}`, path: `/calls?service=${one.name}` },
+      { word: t("Test {0}", one.name), path: `/tests?service=${one.name}` },
+      { word: t("Releases of {0}", one.name), path: `/releases?service=${one.name}` },
+      { word: t("Calls of {0}", one.name), path: `/calls?service=${one.name}` },
     ]),
   ]
     .filter((one) =>
@@ -64,11 +65,11 @@ export function Finder({
           aria-describedby={undefined}
           className="pop fixed top-16 left-1/2 z-40 w-[440px] -translate-x-1/2 p-2"
         >
-          <Dialog.Title className="sr-only">Find a place</Dialog.Title>
+          <Dialog.Title className="sr-only">{t("Find a place")}</Dialog.Title>
           <input
             className="field"
-            aria-label="Find a place"
-            placeholder="Service or page"
+            aria-label={t("Find a place")}
+            placeholder={t("Service or page")}
             value={words}
             role="combobox"
             aria-expanded="true"
@@ -86,7 +87,7 @@ export function Finder({
               event.preventDefault();
             }}
           />
-          <ul id="finder-places" role="listbox" aria-label="Places" className="mt-1">
+          <ul id="finder-places" role="listbox" aria-label={t("Places")} className="mt-1">
             {places.map((one, index) => (
               <li key={one.path} id={`finder-${index}`} role="option" aria-selected={index === at}>
                 <button
@@ -99,7 +100,7 @@ export function Finder({
                 </button>
               </li>
             ))}
-            {!places.length && <li className="px-2 py-1 text-ink2">Nothing matches.</li>}
+            {!places.length && <li className="px-2 py-1 text-ink2">{t("Nothing matches.")}</li>}
           </ul>
         </Dialog.Content>
       </Dialog.Portal>

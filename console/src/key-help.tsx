@@ -1,6 +1,7 @@
 /** The keys of each section, for the key line and the list behind the question mark. */
 import { Dialog } from "radix-ui";
 import { routeOf, SECTIONS_OF_KINDS } from "./kinds";
+import { t } from "./text";
 
 export interface Key {
   keys: string[];
@@ -8,50 +9,50 @@ export interface Key {
 }
 
 export const KEYS: Key[] = [
-  { keys: ["Ctrl", "K"], word: "find a place" },
-  { keys: ["g", "o"], word: "overview" },
-  { keys: ["g", "s"], word: "services" },
+  { keys: ["Ctrl", "K"], word: t("find a place") },
+  { keys: ["g", "o"], word: t("overview") },
+  { keys: ["g", "s"], word: t("services") },
   ...SECTIONS_OF_KINDS.map((one) => ({ keys: ["g", one.key], word: one.word.toLowerCase() })),
-  { keys: ["g", "t"], word: "test bench" },
-  { keys: ["g", "r"], word: "releases" },
-  { keys: ["g", "p"], word: "pools" },
-  { keys: ["g", "c"], word: "calls" },
-  { keys: ["g", "a"], word: "access" },
-  { keys: ["?"], word: "all keys" },
+  { keys: ["g", "t"], word: t("test bench") },
+  { keys: ["g", "r"], word: t("releases") },
+  { keys: ["g", "p"], word: t("pools") },
+  { keys: ["g", "c"], word: t("calls") },
+  { keys: ["g", "a"], word: t("access") },
+  { keys: ["?"], word: t("all keys") },
 ];
 
 const SECTION: Record<string, Key[]> = {
   "/": [
-    { keys: ["J", "K"], word: "next, previous" },
-    { keys: ["Enter"], word: "open service" },
-    { keys: ["T"], word: "test" },
-    { keys: ["/"], word: "narrow the list" },
+    { keys: ["J", "K"], word: t("next, previous") },
+    { keys: ["Enter"], word: t("open service") },
+    { keys: ["T"], word: t("test") },
+    { keys: ["/"], word: t("narrow the list") },
   ],
   "/services": [
-    { keys: ["J", "K"], word: "next, previous operation" },
-    { keys: ["T"], word: "test" },
+    { keys: ["J", "K"], word: t("next, previous operation") },
+    { keys: ["T"], word: t("test") },
   ],
-  "/tests": [{ keys: ["Ctrl", "Enter"], word: "send" }],
+  "/tests": [{ keys: ["Ctrl", "Enter"], word: t("send") }],
   "/releases": [
-    { keys: ["J", "K"], word: "next, previous change" },
-    { keys: ["Shift", "D"], word: "to deploy" },
-    { keys: ["Shift", "R"], word: "to roll back" },
+    { keys: ["J", "K"], word: t("next, previous change") },
+    { keys: ["Shift", "D"], word: t("to deploy") },
+    { keys: ["Shift", "R"], word: t("to roll back") },
   ],
   "/definitions": [
-    { keys: ["Ctrl", "S"], word: "save" },
-    { keys: ["/"], word: "narrow the list" },
+    { keys: ["Ctrl", "S"], word: t("save") },
+    { keys: ["/"], word: t("narrow the list") },
   ],
-  "/pools": [{ keys: ["J", "K"], word: "next, previous pool" }],
+  "/pools": [{ keys: ["J", "K"], word: t("next, previous pool") }],
   "/calls": [
-    { keys: ["J", "K"], word: "next, previous" },
-    { keys: ["Enter"], word: "open on the test bench" },
-    { keys: ["/"], word: "search" },
+    { keys: ["J", "K"], word: t("next, previous") },
+    { keys: ["Enter"], word: t("open on the test bench") },
+    { keys: ["/"], word: t("search") },
   ],
 };
 
 export function keysOf(path: string, section: string): Key[] {
   const keys = routeOf(path)?.keys ?? SECTION[path] ?? SECTION[section] ?? [];
-  return [...keys, { keys: ["?"], word: "all keys" }];
+  return [...keys, { keys: ["?"], word: t("all keys") }];
 }
 
 export function KeyHelp({
@@ -72,7 +73,7 @@ export function KeyHelp({
           aria-describedby={undefined}
           className="pop fixed top-24 left-1/2 z-40 w-80 -translate-x-1/2 p-4"
         >
-          <Dialog.Title className="mb-2 text-[15px] font-semibold">Keys of this page</Dialog.Title>
+          <Dialog.Title className="mb-2 text-[15px] font-semibold">{t("Keys of this page")}</Dialog.Title>
           <dl className="grid grid-cols-[96px_1fr] gap-y-1.5">
             {shown.map((one) => (
               <div key={one.word} className="contents">

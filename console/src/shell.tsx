@@ -27,16 +27,17 @@ import { Segments } from "./parts/controls";
 import { Logo, Mark } from "./parts/marks";
 import { useSession } from "./session";
 import { clock } from "./formats";
+import { rich, t } from "./text";
 
 const SECTIONS: Section[] = [
-  { path: "/", word: "Overview", icon: Gauge, key: "o" },
-  { path: "/services", word: "Services", icon: Layers, key: "s" },
+  { path: "/", word: t("Overview"), icon: Gauge, key: "o" },
+  { path: "/services", word: t("Services"), icon: Layers, key: "s" },
   ...SECTIONS_OF_KINDS,
-  { path: "/tests", word: "Tests", icon: FlaskConical, key: "t" },
-  { path: "/releases", word: "Releases", icon: Package, key: "r" },
-  { path: "/pools", word: "Pools", icon: Plug, key: "p" },
-  { path: "/calls", word: "Calls", icon: ListTree, key: "c" },
-  { path: "/access", word: "Access", icon: UsersRound, key: "a" },
+  { path: "/tests", word: t("Tests"), icon: FlaskConical, key: "t" },
+  { path: "/releases", word: t("Releases"), icon: Package, key: "r" },
+  { path: "/pools", word: t("Pools"), icon: Plug, key: "p" },
+  { path: "/calls", word: t("Calls"), icon: ListTree, key: "c" },
+  { path: "/access", word: t("Access"), icon: UsersRound, key: "a" },
 ];
 const FIRST_OF_GROUP = ["/services", "/releases"];
 
@@ -52,7 +53,7 @@ function sectionOf(path: string): string {
 function placeOf(path: string, section: string, search: URLSearchParams): string {
   const place = routeOf(path)?.place;
   if (place) return "word" in place ? place.word : (search.get(place.value) ?? "");
-  if (path.startsWith("/definitions")) return "Definitions";
+  if (path.startsWith("/definitions")) return t("Definitions");
   if (section === "/services") return decodeURIComponent(path.split("/")[2] ?? "");
   if (section === "/pools") return (search.get("pool") ?? "").replace(" ", " in ");
   return section === "/access" ? "" : (search.get("service") ?? "");
@@ -107,15 +108,19 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
   return (
     <div className="grid h-screen grid-rows-[44px_4px_minmax(0,1fr)_26px] overflow-hidden bg-frame">
       <a href="#main" className="sr-only focus:not-sr-only">
-        Skip to content
+        {t("Skip to content")}
       </a>
       <header className="flex items-center gap-3 pr-3 pl-4">
-        <Link href={within("/", view)} className="flex w-[112px] items-center gap-2" aria-label="Bricola, overview">
+        <Link
+          href={within("/", view)}
+          className="flex w-[112px] items-center gap-2"
+          aria-label={t("Bricola, overview")}
+        >
           <Logo />
-          <span className="text-[17px] font-bold tracking-[-0.01em]">Bricola</span>
+          <span className="text-[17px] font-bold tracking-[-0.01em]">{t("Bricola")}</span>
         </Link>
         <span className="h-5 w-px bg-line2" />
-        <nav aria-label="Place" className="flex min-w-0 items-center gap-1.5 whitespace-nowrap">
+        <nav aria-label={t("Place")} className="flex min-w-0 items-center gap-1.5 whitespace-nowrap">
           {person.organisation && (
             <>
               <span className="text-ink2">{person.organisation}</span>
@@ -143,28 +148,30 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
           className="ml-auto flex h-7 w-[216px] items-center gap-2 rounded-[3px] border border-edge bg-raised px-2 text-ink3"
         >
           <Search size={15} strokeWidth={1.75} />
-          <span className="grow text-left">Find a place</span>
+          <span className="grow text-left">{t("Find a place")}</span>
           <kbd className="kbd">Ctrl</kbd>
           <kbd className="kbd">K</kbd>
         </button>
         {environments.length > 0 && (
           <div className="flex items-center gap-1.5 text-xs text-ink2">
-            View
-            <Segments
-              label="View"
-              value={chosen ? view : ALL}
-              onChange={setView}
-              options={[
-                ...environments.map((one) => ({ value: one.name, word: one.name })),
-                { value: ALL, word: environments.length > 2 ? "all" : "both" },
-              ]}
-            />
+            {rich(
+              "View{0}",
+              <Segments
+                label={t("View")}
+                value={chosen ? view : ALL}
+                onChange={setView}
+                options={[
+                  ...environments.map((one) => ({ value: one.name, word: one.name })),
+                  { value: ALL, word: environments.length > 2 ? t("all") : t("both") },
+                ]}
+              />,
+            )}
           </div>
         )}
         <DropdownMenu.Root>
           <DropdownMenu.Trigger
             className="size-7 rounded-[3px] bg-wash text-xs font-bold text-accent uppercase"
-            aria-label={`Account of ${person.name}`}
+            aria-label={t("Account of {0}", person.name)}
           >
             {person.name.slice(0, 2)}
           </DropdownMenu.Trigger>
@@ -181,7 +188,9 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
                   onSelect={() => setTheme(theme)}
                   className="cursor-pointer rounded-[3px] px-2 py-1 outline-none data-highlighted:bg-wash"
                 >
-                  {theme === "system" ? "Theme of the system" : `${theme === "light" ? "Light" : "Dark"} theme`}
+                  {theme === "system"
+                    ? t("Theme of the system")
+                    : t("{0} theme", theme === "light" ? t("Light") : t("Dark"))}
                 </DropdownMenu.Item>
               ))}
               <DropdownMenu.Separator className="my-1 h-px bg-line" />
@@ -189,7 +198,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
                 onSelect={() => void leave()}
                 className="cursor-pointer rounded-[3px] px-2 py-1 outline-none data-highlighted:bg-wash"
               >
-                Sign out
+                {t("Sign out")}
               </DropdownMenu.Item>
             </DropdownMenu.Content>
           </DropdownMenu.Portal>
@@ -197,7 +206,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
       </header>
       <div className={lens} aria-hidden="true" />
       <div className="grid min-h-0 grid-cols-[72px_minmax(0,1fr)]">
-        <nav aria-label="Sections" className="flex flex-col pt-1.5 pb-2">
+        <nav aria-label={t("Sections")} className="flex flex-col pt-1.5 pb-2">
           {SECTIONS.map((one) => [
             FIRST_OF_GROUP.includes(one.path) && <span key={`${one.path}-line`} className="mx-4 my-1 h-px bg-line2" />,
             <Link
@@ -205,7 +214,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
               href={hrefOf(one.path)}
               className="navi"
               aria-current={section === one.path ? "page" : undefined}
-              title={`${one.word}: g then ${one.key}`}
+              title={t("{0}: g then {1}", one.word, one.key)}
             >
               <one.icon size={18} strokeWidth={1.75} />
               <span>{one.word}</span>
@@ -213,7 +222,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
           ])}
           <button type="button" className="navi mt-auto" onClick={() => setHelp(true)}>
             <CircleHelp size={18} strokeWidth={1.75} />
-            <span>Keys</span>
+            <span>{t("Keys")}</span>
           </button>
         </nav>
         <main
@@ -239,10 +248,10 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
         <span className="ml-auto flex items-center gap-1.5" role="status">
           <Mark name={overview.error ? "fault" : "serving"} />
           {overview.error
-            ? `No contact since ${overview.at ? clock(new Date(overview.at)) : "the start"}, trying again`
+            ? t("No contact since {0}, trying again", overview.at ? clock(new Date(overview.at)) : t("the start"))
             : overview.at
-              ? `Up to date at ${clock(new Date(overview.at))}`
-              : "Reading"}
+              ? t("Up to date at {0}", clock(new Date(overview.at)))
+              : t("Reading")}
         </span>
       </footer>
       <Finder

@@ -4,6 +4,7 @@ import type { AuditEntry } from "../api";
 import { useLoad } from "../load";
 import { Problems } from "../parts/controls";
 import { when } from "../formats";
+import { rich, t } from "../text";
 
 function short(value: unknown): string {
   if (value === null || value === undefined) return "";
@@ -36,24 +37,22 @@ export function Audit() {
         <input
           data-narrow
           className="field w-72!"
-          placeholder="Words: who, what, which thing"
-          aria-label="Narrow the trail"
+          placeholder={t("Words: who, what, which thing")}
+          aria-label={t("Narrow the trail")}
           value={words}
           onChange={(event) => setWords(event.target.value)}
         />
-        <span className="text-xs text-ink2">
-          {shown.length} of the newest {data.length} changes
-        </span>
+        <span className="text-xs text-ink2">{rich("{0} of the newest {1} changes", shown.length, data.length)}</span>
       </div>
       <table className="tbl">
         <thead>
           <tr>
-            <th scope="col">Time</th>
-            <th scope="col">Who</th>
-            <th scope="col">What</th>
-            <th scope="col">Subject</th>
-            <th scope="col">Before</th>
-            <th scope="col">After</th>
+            <th scope="col">{t("Time")}</th>
+            <th scope="col">{t("Who")}</th>
+            <th scope="col">{t("What")}</th>
+            <th scope="col">{t("Subject")}</th>
+            <th scope="col">{t("Before")}</th>
+            <th scope="col">{t("After")}</th>
           </tr>
         </thead>
         <tbody>
@@ -75,7 +74,7 @@ export function Audit() {
           ))}
         </tbody>
       </table>
-      {!shown.length && <p className="px-5 py-2 text-ink2">Nothing matches.</p>}
+      {!shown.length && <p className="px-5 py-2 text-ink2">{t("Nothing matches.")}</p>}
     </>
   );
 }

@@ -7,6 +7,7 @@ import { CopyButton, Problems } from "../parts/controls";
 import { Labelled, Panel } from "../parts/dialog";
 import { mayAtLeast, useSession } from "../session";
 import { until, when } from "../formats";
+import { rich, t } from "../text";
 
 interface Role {
   role: string;
@@ -35,12 +36,12 @@ export function Callers() {
       await ask("DELETE", `/callers/${caller}/tokens/${prefix}`);
       reload();
     });
-  const why = admin ? undefined : "Changing callers needs the role admin";
+  const why = admin ? undefined : t("Changing callers needs the role admin");
   return (
     <>
       <div className="flex items-center gap-3 px-5 py-2">
         <p className="text-ink2">
-          Identities that call services. A role that a service does not name may call nothing.
+          {t("Identities that call services. A role that a service does not name may call nothing.")}
         </p>
         <button
           type="button"
@@ -51,7 +52,7 @@ export function Callers() {
             if (admin) setEditing({});
           }}
         >
-          New caller
+          {t("New caller")}
         </button>
       </div>
       {act.problems.length > 0 && (
@@ -62,14 +63,14 @@ export function Callers() {
       <table className="tbl">
         <thead>
           <tr>
-            <th scope="col">Caller</th>
-            <th scope="col">Roles</th>
-            <th scope="col">Limits</th>
-            <th scope="col">Token</th>
-            <th scope="col">Expires</th>
-            <th scope="col">Last used</th>
+            <th scope="col">{t("Caller")}</th>
+            <th scope="col">{t("Roles")}</th>
+            <th scope="col">{t("Limits")}</th>
+            <th scope="col">{t("Token")}</th>
+            <th scope="col">{t("Expires")}</th>
+            <th scope="col">{t("Last used")}</th>
             <th scope="col">
-              <span className="sr-only">Acts</span>
+              <span className="sr-only">{t("Acts")}</span>
             </th>
           </tr>
         </thead>
@@ -84,16 +85,18 @@ export function Callers() {
                       <span className="text-xs text-ink2">{one.description}</span>
                     </th>
                     <td>
-                      {one.roles.join(", ") || <span className="font-semibold text-warn">none: may call nothing</span>}
+                      {one.roles.join(", ") || (
+                        <span className="font-semibold text-warn">{t("none: may call nothing")}</span>
+                      )}
                     </td>
                     <td className="text-ink2">
                       {[
-                        one.networks.length ? `from ${one.networks.join(", ")}` : "",
+                        one.networks.length ? t("from {0}", one.networks.join(", ")) : "",
                         one.per_minute ? `${one.per_minute} a minute` : "",
-                        one.parallel ? `${one.parallel} at once` : "",
+                        one.parallel ? t("{0} at once", one.parallel) : "",
                       ]
                         .filter(Boolean)
-                        .join("; ") || "none"}
+                        .join("; ") || t("none")}
                     </td>
                   </>
                 ) : (
@@ -105,12 +108,20 @@ export function Callers() {
                     <td />
                   </>
                 )}
-                <td className="font-mono text-[12.5px]">{own ? `${own.prefix}…` : "no token"}</td>
+                <td className="font-mono text-[12.5px]">{own ? `${own.prefix}…` : t("no token")}</td>
                 <td className={own?.expires_at && until(own.expires_at) === "expired" ? "text-bad" : ""}>
-                  {own ? own.expires_at ? until(own.expires_at) : <span className="text-ink3">never</span> : ""}
+                  {own ? own.expires_at ? until(own.expires_at) : <span className="text-ink3">{t("never")}</span> : ""}
                 </td>
                 <td>
-                  {own ? own.last_used_at ? when(own.last_used_at) : <span className="text-ink3">never</span> : ""}
+                  {own ? (
+                    own.last_used_at ? (
+                      when(own.last_used_at)
+                    ) : (
+                      <span className="text-ink3">{t("never")}</span>
+                    )
+                  ) : (
+                    ""
+                  )}
                 </td>
                 <td className="n whitespace-nowrap">
                   {own && (
@@ -123,7 +134,7 @@ export function Callers() {
                         if (admin) void revoke(one.name, own.prefix);
                       }}
                     >
-                      Revoke
+                      {t("Revoke")}
                     </button>
                   )}
                   {index === 0 && (
@@ -132,12 +143,12 @@ export function Callers() {
                         type="button"
                         className="act mr-3"
                         aria-disabled={!admin || act.busy}
-                        title={why ?? "A new token; the older ones end in 24 hours"}
+                        title={why ?? t("A new token; the older ones end in 24 hours")}
                         onClick={() => {
                           if (admin) void token(one.name, one.tokens.length ? 24 : null);
                         }}
                       >
-                        {one.tokens.length ? "Rotate" : "New token"}
+                        {one.tokens.length ? t("Rotate") : t("New token")}
                       </button>
                       <button
                         type="button"
@@ -148,7 +159,7 @@ export function Callers() {
                           if (admin) setEditing(one);
                         }}
                       >
-                        Change
+                        {t("Change")}
                       </button>
                     </>
                   )}
@@ -158,14 +169,16 @@ export function Callers() {
           )}
         </tbody>
       </table>
-      {!data.length && <p className="px-5 py-2 text-ink2">No callers yet. A caller has a name, roles and tokens.</p>}
-      <h2 className="px-5 pt-5 pb-1 text-[15px] font-semibold">Roles</h2>
+      {!data.length && (
+        <p className="px-5 py-2 text-ink2">{t("No callers yet. A caller has a name, roles and tokens.")}</p>
+      )}
+      <h2 className="px-5 pt-5 pb-1 text-[15px] font-semibold">{t("Roles")}</h2>
       <table className="tbl">
         <thead>
           <tr>
-            <th scope="col">Role</th>
-            <th scope="col">May call</th>
-            <th scope="col">Callers</th>
+            <th scope="col">{t("Role")}</th>
+            <th scope="col">{t("May call")}</th>
+            <th scope="col">{t("Callers")}</th>
           </tr>
         </thead>
         <tbody>
@@ -180,15 +193,15 @@ export function Callers() {
                     {service}: {names.join(", ")}
                   </span>
                 ))}
-                {!Object.keys(one.grants).length && <span className="text-ink3">nothing</span>}
+                {!Object.keys(one.grants).length && <span className="text-ink3">{t("nothing")}</span>}
               </td>
-              <td>{one.callers.join(", ") || <span className="text-warn">nobody</span>}</td>
+              <td>{one.callers.join(", ") || <span className="text-warn">{t("nobody")}</span>}</td>
             </tr>
           ))}
         </tbody>
       </table>
       <Panel
-        title={editing?.name ? `Change ${editing.name}` : "New caller"}
+        title={editing?.name ? t("Change {0}", editing.name) : t("New caller")}
         open={editing !== null}
         onClose={() => setEditing(null)}
       >
@@ -204,11 +217,16 @@ export function Callers() {
           />
         )}
       </Panel>
-      <Panel title={`Token of ${made?.caller ?? ""}`} open={made !== null} onClose={() => setMade(null)}>
-        <p>It is shown here once and never again.{made?.older && ` The older tokens end at ${when(made.older)}.`}</p>
+      <Panel title={t("Token of {0}", made?.caller ?? "")} open={made !== null} onClose={() => setMade(null)}>
+        <p>
+          {rich(
+            "It is shown here once and never again.{0}",
+            made?.older && t(" The older tokens end at {0}.", when(made.older)),
+          )}
+        </p>
         <div className="mt-2 flex items-center gap-1 rounded-[3px] border border-edge bg-inset px-2 py-1">
           <code className="min-w-0 grow font-mono text-[12px] break-all">{made?.token}</code>
-          <CopyButton text={made?.token ?? ""} what="the token" />
+          <CopyButton text={made?.token ?? ""} what={t("the token")} />
         </div>
       </Panel>
     </>
@@ -242,7 +260,7 @@ function CallerForm({ of, roles, onDone }: { of: Partial<CallerRow>; roles: stri
         if (!act.busy) void save();
       }}
     >
-      <Labelled label="Name">
+      <Labelled label={t("Name")}>
         {(id) => (
           <input
             id={id}
@@ -253,7 +271,7 @@ function CallerForm({ of, roles, onDone }: { of: Partial<CallerRow>; roles: stri
           />
         )}
       </Labelled>
-      <Labelled label="Description">
+      <Labelled label={t("Description")}>
         {(id) => (
           <input
             id={id}
@@ -264,18 +282,18 @@ function CallerForm({ of, roles, onDone }: { of: Partial<CallerRow>; roles: stri
         )}
       </Labelled>
       <Labelled
-        label="Roles"
-        hint={roles.length ? `Known roles: ${roles.join(", ")}` : "Services name roles under access"}
+        label={t("Roles")}
+        hint={roles.length ? t("Known roles: {0}", roles.join(", ")) : t("Services name roles under access")}
       >
         {(id) => <input id={id} className="field" value={own} onChange={(event) => setOwn(event.target.value)} />}
       </Labelled>
-      <Labelled label="Allowed networks" hint="CIDR form like 10.20.0.0/16; from anywhere when empty">
+      <Labelled label={t("Allowed networks")} hint={t("CIDR form like 10.20.0.0/16; from anywhere when empty")}>
         {(id) => (
           <input id={id} className="field" value={networks} onChange={(event) => setNetworks(event.target.value)} />
         )}
       </Labelled>
       <div className="grid grid-cols-2 gap-3">
-        <Labelled label="Calls a minute" hint="no limit when empty">
+        <Labelled label={t("Calls a minute")} hint={t("no limit when empty")}>
           {(id) => (
             <input
               id={id}
@@ -286,7 +304,7 @@ function CallerForm({ of, roles, onDone }: { of: Partial<CallerRow>; roles: stri
             />
           )}
         </Labelled>
-        <Labelled label="Calls at once" hint="no limit when empty">
+        <Labelled label={t("Calls at once")} hint={t("no limit when empty")}>
           {(id) => (
             <input
               id={id}
@@ -304,7 +322,7 @@ function CallerForm({ of, roles, onDone }: { of: Partial<CallerRow>; roles: stri
         </div>
       )}
       <button type="submit" className="btn btn-main" aria-disabled={act.busy}>
-        {of.name ? "Save the caller" : "Add the caller"}
+        {of.name ? t("Save the caller") : t("Add the caller")}
       </button>
     </form>
   );

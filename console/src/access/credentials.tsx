@@ -8,6 +8,7 @@ import { Labelled, Panel } from "../parts/dialog";
 import { Mark } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
 import { daysUntil, until, when } from "../formats";
+import { rich, t } from "../text";
 
 export function Credentials() {
   const admin = mayAtLeast(useSession(), "admin");
@@ -15,7 +16,7 @@ export function Credentials() {
   const act = useAct();
   const [editing, setEditing] = useState<Credential | "new" | null>(null);
   if (!data) return null;
-  const why = admin ? undefined : "Changing credentials needs the role admin";
+  const why = admin ? undefined : t("Changing credentials needs the role admin");
   const remove = (name: string) =>
     act.run(async () => {
       await ask("DELETE", `/credentials/${name}`);
@@ -24,7 +25,9 @@ export function Credentials() {
   return (
     <>
       <div className="flex items-center gap-3 px-5 py-2">
-        <p className="text-ink2">What Bricola presents to backends. Sealed in the store, used by name, never shown.</p>
+        <p className="text-ink2">
+          {t("What Bricola presents to backends. Sealed in the store, used by name, never shown.")}
+        </p>
         <button
           type="button"
           className="btn btn-main ml-auto"
@@ -34,7 +37,7 @@ export function Credentials() {
             if (admin) setEditing("new");
           }}
         >
-          New credential
+          {t("New credential")}
         </button>
       </div>
       {act.problems.length > 0 && (
@@ -45,15 +48,15 @@ export function Credentials() {
       <table className="tbl">
         <thead>
           <tr>
-            <th scope="col">Credential</th>
-            <th scope="col">Kind</th>
-            <th scope="col">User</th>
-            <th scope="col">Expires</th>
-            <th scope="col">Last used</th>
-            <th scope="col">Renewed</th>
-            <th scope="col">Who uses it</th>
+            <th scope="col">{t("Credential")}</th>
+            <th scope="col">{t("Kind")}</th>
+            <th scope="col">{t("User")}</th>
+            <th scope="col">{t("Expires")}</th>
+            <th scope="col">{t("Last used")}</th>
+            <th scope="col">{t("Renewed")}</th>
+            <th scope="col">{t("Who uses it")}</th>
             <th scope="col">
-              <span className="sr-only">Acts</span>
+              <span className="sr-only">{t("Acts")}</span>
             </th>
           </tr>
         </thead>
@@ -65,17 +68,21 @@ export function Credentials() {
               </th>
               <td>{one.kind}</td>
               <td>{one.user || "–"}</td>
-              <td>{one.expires_at ? <Expiry at={one.expires_at} /> : <span className="text-ink3">never</span>}</td>
-              <td>{one.last_used_at ? when(one.last_used_at) : <span className="text-ink3">never</span>}</td>
               <td>
-                {one.rotated_at ? `${when(one.rotated_at)} by ${one.rotated_by}` : ""}
+                {one.expires_at ? <Expiry at={one.expires_at} /> : <span className="text-ink3">{t("never")}</span>}
+              </td>
+              <td>{one.last_used_at ? when(one.last_used_at) : <span className="text-ink3">{t("never")}</span>}</td>
+              <td>
+                {one.rotated_at ? t("{0} by {1}", when(one.rotated_at), one.rotated_by) : ""}
                 {one.overlap_until && (
-                  <span className="block text-xs text-ink2">old one tried until {when(one.overlap_until)}</span>
+                  <span className="block text-xs text-ink2">
+                    {rich("old one tried until {0}", when(one.overlap_until))}
+                  </span>
                 )}
               </td>
               <td>
                 {one.used_by.map((use) => `${use.backend} in ${use.environment}`).join(", ") || (
-                  <span className="text-ink3">nothing</span>
+                  <span className="text-ink3">{t("nothing")}</span>
                 )}
               </td>
               <td className="n">
@@ -88,18 +95,18 @@ export function Credentials() {
                     if (admin) setEditing(one);
                   }}
                 >
-                  Replace
+                  {t("Replace")}
                 </button>
                 <button
                   type="button"
                   className="act"
                   aria-disabled={!admin || one.used_by.length > 0}
-                  title={why ?? (one.used_by.length ? "It is in use" : undefined)}
+                  title={why ?? (one.used_by.length ? t("It is in use") : undefined)}
                   onClick={() => {
                     if (admin && !one.used_by.length) void remove(one.name);
                   }}
                 >
-                  Remove
+                  {t("Remove")}
                 </button>
               </td>
             </tr>
@@ -108,11 +115,11 @@ export function Credentials() {
       </table>
       {!data.length && (
         <p className="px-5 py-2 text-ink2">
-          No credentials yet. A backend that wants a sign-on names one in its environment.
+          {t("No credentials yet. A backend that wants a sign-on names one in its environment.")}
         </p>
       )}
       <Panel
-        title={editing === "new" || !editing ? "New credential" : `Replace the secret of ${editing.name}`}
+        title={editing === "new" || !editing ? t("New credential") : t("Replace the secret of {0}", editing.name)}
         open={editing !== null}
         onClose={() => setEditing(null)}
       >
@@ -172,15 +179,15 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
       }}
     >
       {!of && (
-        <Labelled label="Name">
+        <Labelled label={t("Name")}>
           {(id) => <input id={id} className="field" value={name} onChange={(event) => setName(event.target.value)} />}
         </Labelled>
       )}
       {!of && (
-        <Labelled label="Kind">
+        <Labelled label={t("Kind")}>
           {() => (
             <Select
-              label="Kind"
+              label={t("Kind")}
               value={kind}
               onChange={setKind}
               options={(["password", "token", "certificate"] as const).map((one) => ({ value: one, word: one }))}
@@ -189,7 +196,7 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
         </Labelled>
       )}
       {kind !== "certificate" && (
-        <Labelled label="User">
+        <Labelled label={t("User")}>
           {(id) => (
             <input
               id={id}
@@ -203,7 +210,7 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
       )}
       {kind === "certificate" ? (
         <>
-          <Labelled label="Private key (PEM)">
+          <Labelled label={t("Private key (PEM)")}>
             {(id) => (
               <textarea
                 id={id}
@@ -214,7 +221,7 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
               />
             )}
           </Labelled>
-          <Labelled label="Certificate (PEM)">
+          <Labelled label={t("Certificate (PEM)")}>
             {(id) => (
               <textarea
                 id={id}
@@ -228,7 +235,7 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
         </>
       ) : (
         <>
-          <Labelled label="Secret">
+          <Labelled label={t("Secret")}>
             {(id) => (
               <input
                 id={id}
@@ -240,7 +247,7 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
               />
             )}
           </Labelled>
-          <Labelled label="Expires on" hint="when the secret itself runs out; optional">
+          <Labelled label={t("Expires on")} hint={t("when the secret itself runs out; optional")}>
             {(id) => (
               <input
                 id={id}
@@ -254,7 +261,7 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
         </>
       )}
       {of && (
-        <Labelled label="Overlap in hours" hint="for so long the old secret is tried too">
+        <Labelled label={t("Overlap in hours")} hint={t("for so long the old secret is tried too")}>
           {(id) => (
             <input
               id={id}
@@ -272,7 +279,7 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
         </div>
       )}
       <button type="submit" className="btn btn-main" aria-disabled={act.busy}>
-        {of ? "Replace the secret" : "Add the credential"}
+        {of ? t("Replace the secret") : t("Add the credential")}
       </button>
     </form>
   );

@@ -7,13 +7,14 @@ import { Problems, Select } from "../parts/controls";
 import { Labelled, Panel } from "../parts/dialog";
 import { mayAtLeast, useSession } from "../session";
 import { when } from "../formats";
+import { t } from "../text";
 
 const ROLES = ["viewer", "operator", "integrator", "admin"];
 const MAY: Record<string, string> = {
-  viewer: "reads everything but secrets",
-  operator: "also tests, deploys, rolls back, and runs pools",
-  integrator: "also edits and releases definitions",
-  admin: "also manages users, callers and credentials",
+  viewer: t("reads everything but secrets"),
+  operator: t("also tests, deploys, rolls back, and runs pools"),
+  integrator: t("also edits and releases definitions"),
+  admin: t("also manages users, callers and credentials"),
 };
 
 export function Users() {
@@ -24,7 +25,7 @@ export function Users() {
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
   const [role, setRole] = useState("viewer");
-  if (!admin) return <p className="px-5 py-3 text-ink2">Only an admin sees the users.</p>;
+  if (!admin) return <p className="px-5 py-3 text-ink2">{t("Only an admin sees the users.")}</p>;
   if (!data) return null;
   const change = (user: string, to: string) =>
     act.run(async () => {
@@ -42,9 +43,9 @@ export function Users() {
   return (
     <>
       <div className="flex items-center gap-3 px-5 py-2">
-        <p className="text-ink2">People. Each role may do what the ones before it may.</p>
+        <p className="text-ink2">{t("People. Each role may do what the ones before it may.")}</p>
         <button type="button" className="btn btn-main ml-auto" onClick={() => setAdding(true)}>
-          New user
+          {t("New user")}
         </button>
       </div>
       {!adding && act.problems.length > 0 && (
@@ -55,10 +56,10 @@ export function Users() {
       <table className="tbl">
         <thead>
           <tr>
-            <th scope="col">User</th>
-            <th scope="col">Role</th>
-            <th scope="col">May</th>
-            <th scope="col">Since</th>
+            <th scope="col">{t("User")}</th>
+            <th scope="col">{t("Role")}</th>
+            <th scope="col">{t("May")}</th>
+            <th scope="col">{t("Since")}</th>
           </tr>
         </thead>
         <tbody>
@@ -69,7 +70,7 @@ export function Users() {
               </th>
               <td className="w-40 py-1!">
                 <Select
-                  label={`Role of ${one.name}`}
+                  label={t("Role of {0}", one.name)}
                   value={one.role}
                   onChange={(to) => void change(one.name, to)}
                   options={ROLES.map((word) => ({ value: word, word }))}
@@ -81,14 +82,14 @@ export function Users() {
           ))}
         </tbody>
       </table>
-      <Panel title="New user" open={adding} onClose={() => setAdding(false)}>
+      <Panel title={t("New user")} open={adding} onClose={() => setAdding(false)}>
         <form
           onSubmit={(event) => {
             event.preventDefault();
             if (!act.busy) void add();
           }}
         >
-          <Labelled label="Name">
+          <Labelled label={t("Name")}>
             {(id) => (
               <input
                 id={id}
@@ -99,7 +100,7 @@ export function Users() {
               />
             )}
           </Labelled>
-          <Labelled label="Password" hint="at least 10 characters">
+          <Labelled label={t("Password")} hint={t("at least 10 characters")}>
             {(id) => (
               <input
                 id={id}
@@ -111,10 +112,10 @@ export function Users() {
               />
             )}
           </Labelled>
-          <Labelled label="Role" hint={MAY[role]}>
+          <Labelled label={t("Role")} hint={MAY[role]}>
             {() => (
               <Select
-                label="Role"
+                label={t("Role")}
                 value={role}
                 onChange={setRole}
                 options={ROLES.map((word) => ({ value: word, word }))}
@@ -127,7 +128,7 @@ export function Users() {
             </div>
           )}
           <button type="submit" className="btn btn-main" aria-disabled={act.busy}>
-            Add the user
+            {t("Add the user")}
           </button>
         </form>
       </Panel>

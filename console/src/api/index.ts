@@ -3,13 +3,14 @@
  * generated from its OpenAPI document (`npm run types`), so what is used here is what really comes.
  */
 import type * as Api from "../../generated/schema";
+import { t } from "../text";
 
 export class ProblemError extends Error {
   constructor(
     readonly problems: Problem[],
     readonly status: number,
   ) {
-    super(problems[0]?.message ?? "The service does not answer.");
+    super(problems[0]?.message ?? t("The service does not answer."));
   }
 }
 
@@ -27,8 +28,8 @@ export async function ask<T>(method: string, path: string, body?: unknown): Prom
         {
           code: "client.no-answer",
           kind: "backend",
-          message: "The service does not answer.",
-          mend: "Check that it runs; this page tries again by itself.",
+          message: t("The service does not answer."),
+          mend: t("Check that it runs; this page tries again by itself."),
         },
       ],
       0,
@@ -43,7 +44,11 @@ export async function ask<T>(method: string, path: string, body?: unknown): Prom
     }
     if (!problems.length)
       problems = [
-        { code: "client.status", kind: "internal", message: `The service answered with status ${response.status}.` },
+        {
+          code: "client.status",
+          kind: "internal",
+          message: t("The service answered with status {0}.", response.status),
+        },
       ];
     throw new ProblemError(problems, response.status);
   }

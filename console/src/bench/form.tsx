@@ -3,6 +3,7 @@ import { Plus, X } from "lucide-react";
 import type { ElementShape, Plain } from "../api";
 import { Select } from "../parts/controls";
 import { PickKey } from "./picker";
+import { rich, t } from "../text";
 
 interface Part {
   elements: ElementShape[];
@@ -18,7 +19,7 @@ export function Form({ elements, values, onChange, path = "" }: Part) {
     else next[name] = value;
     onChange(next);
   };
-  if (!elements.length) return <p className="text-ink2">This operation takes no input.</p>;
+  if (!elements.length) return <p className="text-ink2">{t("This operation takes no input.")}</p>;
   return elements.map((one) => {
     const id = `in${path}-${one.name}`;
     if (one.list)
@@ -56,15 +57,17 @@ export function Form({ elements, values, onChange, path = "" }: Part) {
           {one.nillable && (
             <label
               className="float-right mt-1.5 ml-2 flex items-center gap-1 text-xs text-ink2"
-              title="Send nil: the field is emptied"
+              title={t("Send nil: the field is emptied")}
             >
-              <input
-                type="checkbox"
-                aria-label={`Empty ${one.name}`}
-                checked={values[one.name] === null}
-                onChange={(event) => set(one.name, event.target.checked ? null : undefined)}
-              />
-              empty
+              {rich(
+                "{0}empty",
+                <input
+                  type="checkbox"
+                  aria-label={t("Empty {0}", one.name)}
+                  checked={values[one.name] === null}
+                  onChange={(event) => set(one.name, event.target.checked ? null : undefined)}
+                />,
+              )}
             </label>
           )}
           <Field
@@ -92,7 +95,7 @@ function Name({ element }: { element: ElementShape }) {
           {element.labels?.[navigator.language.slice(0, 2)] ?? element.label}
         </span>
       )}
-      {!element.required && <span className="block text-xs leading-[14px] text-ink3">optional</span>}
+      {!element.required && <span className="block text-xs leading-[14px] text-ink3">{t("optional")}</span>}
     </>
   );
 }
@@ -118,9 +121,9 @@ function Field({
         mono
         value={value}
         onChange={onChange}
-        placeholder={element.required ? "choose" : "left out"}
+        placeholder={element.required ? t("choose") : t("left out")}
         options={[
-          ...(element.required ? [] : [{ value: "", word: "left out" }]),
+          ...(element.required ? [] : [{ value: "", word: t("left out") }]),
           ...element.codes.map((code) => ({ value: code, word: code })),
         ]}
       />
@@ -171,8 +174,7 @@ function List({
           className="act ml-auto inline-flex items-center gap-1"
           onClick={() => onChange([...items, element.elements ? {} : ""])}
         >
-          <Plus size={14} />
-          Add
+          {rich("{0}Add", <Plus size={14} />)}
         </button>
       </div>
       {items.map((item, index) => (
@@ -198,8 +200,8 @@ function List({
           <button
             type="button"
             className="ibtn"
-            aria-label={`Remove ${element.name} ${index + 1}`}
-            title={`Remove ${element.name} ${index + 1}`}
+            aria-label={t("Remove {0} {1}", element.name, index + 1)}
+            title={t("Remove {0} {1}", element.name, index + 1)}
             onClick={() => onChange(items.filter((_, at) => at !== index))}
           >
             <X size={16} />

@@ -5,6 +5,7 @@ import type { ElementShape, KeyPage } from "../api";
 import { useLoad } from "../load";
 import { Problems } from "../parts/controls";
 import { Panel } from "../parts/dialog";
+import { rich, t } from "../text";
 
 export const PickFrom = createContext<{ environment: string; service: string; operation: string } | null>(null);
 
@@ -39,14 +40,14 @@ export function PickKey({
       <button
         type="button"
         className="ibtn"
-        aria-label={`Pick a real ${element.key_of} for ${element.name}`}
-        title={`Pick a real ${element.key_of}`}
+        aria-label={t("Pick a real {0} for {1}", element.key_of, element.name)}
+        title={t("Pick a real {0}", element.key_of)}
         onClick={() => setOpen(true)}
       >
         <ListFilter size={16} strokeWidth={1.75} />
       </button>
       <Panel
-        title={`Pick a ${element.key_of} from ${from.environment}`}
+        title={t("Pick a {0} from {1}", element.key_of, from.environment)}
         open={open}
         onClose={() => setOpen(false)}
         wide
@@ -54,8 +55,8 @@ export function PickKey({
         <input
           ref={field}
           className="field"
-          aria-label="Part of the key or of its texts"
-          placeholder="A part of the key or of its texts"
+          aria-label={t("Part of the key or of its texts")}
+          placeholder={t("A part of the key or of its texts")}
           value={search}
           onChange={(event) => setSearch(event.target.value)}
           onKeyDown={(event) => {
@@ -105,8 +106,10 @@ export function PickKey({
               </tbody>
             </table>
           )}
-          {data && !data.rows.length && <p className="px-5 py-2 text-ink2">Nothing in {from.environment} matches.</p>}
-          {data?.more && <p className="px-5 py-2 text-xs text-ink2">There are more; narrow the search.</p>}
+          {data && !data.rows.length && (
+            <p className="px-5 py-2 text-ink2">{rich("Nothing in {0} matches.", from.environment)}</p>
+          )}
+          {data?.more && <p className="px-5 py-2 text-xs text-ink2">{t("There are more; narrow the search.")}</p>}
         </div>
       </Panel>
     </>

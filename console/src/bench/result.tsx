@@ -8,6 +8,7 @@ import { Xml } from "../parts/xml";
 import { mayAtLeast, useSession } from "../session";
 import { Comparison, TrialChanges } from "./compare";
 import { bytes, plural, took } from "../formats";
+import { rich, t } from "../text";
 
 interface Sent {
   environment: string;
@@ -38,23 +39,24 @@ export function Result({
     });
   if (problems.length)
     return (
-      <section className="p-5" aria-label="Result">
+      <section className="p-5" aria-label={t("Result")}>
         <Problems problems={problems} />
       </section>
     );
   if (!reply)
     return (
-      <section className="p-5" aria-label="Result">
-        <h2 className="text-[15px] font-semibold">{busy ? "Waiting for the answer" : "Nothing sent yet"}</h2>
+      <section className="p-5" aria-label={t("Result")}>
+        <h2 className="text-[15px] font-semibold">{busy ? t("Waiting for the answer") : t("Nothing sent yet")}</h2>
         <p className="mt-1 max-w-[52ch] text-ink2">
-          The form is filled with a sample that works. Send goes through the real endpoint, as the chosen caller; the
-          answer, both envelopes, status, size and time appear here.
+          {t(
+            "The form is filled with a sample that works. Send goes through the real endpoint, as the chosen caller; the answer, both envelopes, status, size and time appear here.",
+          )}
         </p>
       </section>
     );
   const fine = reply.answer !== null && reply.status === 200;
   return (
-    <section className="grid min-h-0 min-w-0 grid-rows-[52px_minmax(120px,42%)_minmax(0,1fr)]" aria-label="Result">
+    <section className="grid min-h-0 min-w-0 grid-rows-[52px_minmax(120px,42%)_minmax(0,1fr)]" aria-label={t("Result")}>
       <div
         role="status"
         className="flex items-center gap-4 overflow-hidden border-b border-line px-5 whitespace-nowrap"
@@ -63,30 +65,34 @@ export function Result({
           <Mark name={fine ? "serving" : reply.fault ? "risk" : "fault"} />
           <span className="text-[15px] font-semibold">
             {fine
-              ? "Answered"
+              ? t("Answered")
               : reply.fault
-                ? `Fault ${reply.fault.detail.find((one) => one.name !== "problem" && one.name !== "call")?.name ?? reply.fault.code}`
-                : "Not as promised"}
+                ? t(
+                    "Fault {0}",
+                    reply.fault.detail.find((one) => one.name !== "problem" && one.name !== "call")?.name ??
+                      reply.fault.code,
+                  )
+                : t("Not as promised")}
           </span>
         </span>
         <span className="text-ink2">
-          in <b className="font-semibold text-ink">{took(reply.ms * 1000)}</b>
+          {rich("in {0}", <b className="font-semibold text-ink">{took(reply.ms * 1000)}</b>)}
         </span>
         <span className="text-ink2">
-          status <b className="font-semibold text-ink">{reply.status}</b>
+          {rich("status {0}", <b className="font-semibold text-ink">{reply.status}</b>)}
         </span>
         <span className="text-ink2">
-          request <b className="font-semibold text-ink">{bytes(reply.request_bytes)}</b>
+          {rich("request {0}", <b className="font-semibold text-ink">{bytes(reply.request_bytes)}</b>)}
         </span>
         <span className="text-ink2">
-          response <b className="font-semibold text-ink">{bytes(reply.response_bytes)}</b>
+          {rich("response {0}", <b className="font-semibold text-ink">{bytes(reply.response_bytes)}</b>)}
         </span>
         <span className="truncate text-ink2">
-          as <b className="font-semibold text-ink">{reply.caller}</b>
+          {rich("as {0}", <b className="font-semibold text-ink">{reply.caller}</b>)}
         </span>
         <span className="ml-auto flex items-center text-xs text-ink3">
           <span className="font-mono">{reply.call}</span>
-          <CopyButton text={reply.call} what="the call number" />
+          <CopyButton text={reply.call} what={t("the call number")} />
         </span>
       </div>
       <div className="min-h-0 overflow-auto border-b border-line">
@@ -94,23 +100,25 @@ export function Result({
         {fine && !reply.trial && may && comparable && (
           <div className="flex h-[38px] items-center border-b border-line px-5">
             <Segments
-              label="Show"
+              label={t("Show")}
               value={compared ? "source" : "answer"}
               onChange={(next) => {
                 if (next === "answer") setCompared(undefined);
                 else if (!act.busy) void compare();
               }}
               options={[
-                { value: "answer", word: "Answer" },
-                { value: "source", word: "Beside the source" },
+                { value: "answer", word: t("Answer") },
+                { value: "source", word: t("Beside the source") },
               ]}
             />
           </div>
         )}
         {reply.repeats && (
           <p className="border-b border-line px-5 py-2">
-            This request was done before; this is the answer of call{" "}
-            <span className="font-mono text-[12.5px]">{reply.repeats}</span>.
+            {rich(
+              "This request was done before; this is the answer of call {0}.",
+              <span className="font-mono text-[12.5px]">{reply.repeats}</span>,
+            )}
           </p>
         )}
         {reply.answer && (compared ? <Comparison found={compared} /> : <Answer answer={reply.answer} />)}
@@ -122,7 +130,9 @@ export function Result({
         {reply.fault && <Fault fault={reply.fault} />}
         {reply.problems.length > 0 && (
           <div className="px-5 py-3">
-            <p className="mb-2">The status is {reply.status}, but the content is not as the contract promises.</p>
+            <p className="mb-2">
+              {rich("The status is {0}, but the content is not as the contract promises.", reply.status)}
+            </p>
             <Problems problems={reply.problems} />
           </div>
         )}
@@ -130,8 +140,8 @@ export function Result({
       <div className="grid min-h-0 grid-cols-2">
         {(
           [
-            ["Request", `SOAP ${reply.soap}`, reply.request],
-            ["Response", "", reply.response],
+            [t("Request"), `SOAP ${reply.soap}`, reply.request],
+            [t("Response"), "", reply.response],
           ] as const
         ).map(([word, note, source]) => (
           <div key={word} className="flex min-h-0 min-w-0 flex-col border-line first:border-r">
@@ -139,7 +149,7 @@ export function Result({
               <span className="font-semibold">{word}</span>
               <span className="text-xs text-ink2">{note}</span>
               <span className="-mr-2 ml-auto">
-                <CopyButton text={source} what={`the ${word.toLowerCase()}`} />
+                <CopyButton text={source} what={t("the {0}", word.toLowerCase())} />
               </span>
             </h3>
             <Xml source={source} label={word} />
@@ -191,7 +201,7 @@ function Rows({ name, items }: { name: string; items: unknown[] }) {
   if (!items.length)
     return (
       <p className="px-5 py-2 text-ink2">
-        <span className="font-semibold text-ink">{name}</span>: no rows matched.
+        {rich("{0}: no rows matched.", <span className="font-semibold text-ink">{name}</span>)}
       </p>
     );
   if (!rows.length) return <Pairs name={name} pairs={items.map((one, index) => [String(index + 1), one])} />;
@@ -241,7 +251,7 @@ function Fault({ fault }: { fault: NonNullable<Reply["fault"]> }) {
               .filter(([key, value]) => !(key === "name" && value === "problem"))
               .map(([key, value]) => (
                 <div key={key} className="contents">
-                  <dt className="text-ink2">{key === "name" ? "detail" : key}</dt>
+                  <dt className="text-ink2">{key === "name" ? t("detail") : key}</dt>
                   <dd className="font-mono text-[12.5px] break-words">{value}</dd>
                 </div>
               ))}

@@ -1,18 +1,19 @@
 /** The three ways into definitions: as text, as objects, from a database. */
 import { Link } from "wouter";
 import { useLens, within } from "../lens";
+import { t } from "../text";
 
 const WAYS = [
-  { path: "/definitions", word: "Text" },
-  { path: "/definitions/objects", word: "Objects" },
-  { path: "/definitions/database", word: "From a database" },
+  { path: "/definitions", word: t("Text") },
+  { path: "/definitions/objects", word: t("Objects") },
+  { path: "/definitions/database", word: t("From a database") },
 ];
 
 export function DefinitionTabs({ at }: { at: string }) {
   const [view] = useLens();
   return (
     <nav
-      aria-label="Ways into definitions"
+      aria-label={t("Ways into definitions")}
       className="flex h-[40px] shrink-0 items-end gap-5 border-b border-line px-5"
     >
       {WAYS.map((one) => (

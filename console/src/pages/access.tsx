@@ -5,12 +5,13 @@ import { Audit } from "../access/audit";
 import { Callers } from "../access/callers";
 import { Credentials } from "../access/credentials";
 import { Users } from "../access/users";
+import { t } from "../text";
 
 const TABS = [
-  { value: "callers", word: "Callers", body: <Callers /> },
-  { value: "credentials", word: "Credentials", body: <Credentials /> },
-  { value: "users", word: "Users", body: <Users /> },
-  { value: "audit", word: "Audit trail", body: <Audit /> },
+  { value: "callers", word: t("Callers"), body: <Callers /> },
+  { value: "credentials", word: t("Credentials"), body: <Credentials /> },
+  { value: "users", word: t("Users"), body: <Users /> },
+  { value: "audit", word: t("Audit trail"), body: <Audit /> },
 ];
 
 export default function AccessPage() {
@@ -19,8 +20,8 @@ export default function AccessPage() {
   return (
     <Tabs.Root value={tab} onValueChange={(next) => setSearch({ tab: next })} className="flex min-h-0 grow flex-col">
       <div className="flex items-center gap-6 border-b border-line px-5">
-        <h1 className="text-[20px] leading-6 font-semibold">Access</h1>
-        <Tabs.List className="flex gap-5" aria-label="Kinds of access">
+        <h1 className="text-[20px] leading-6 font-semibold">{t("Access")}</h1>
+        <Tabs.List className="flex gap-5" aria-label={t("Kinds of access")}>
           {TABS.map((one) => (
             <Tabs.Trigger key={one.value} value={one.value} className="tab h-[44px]">
               {one.word}

@@ -22,6 +22,7 @@ import { useLoad } from "../load";
 import { Problems, Segments, Select } from "../parts/controls";
 import { EnvTag } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
+import { rich, t } from "../text";
 
 const FIRST = "";
 
@@ -97,8 +98,10 @@ export default function BenchPage() {
   if (overview.data && !live.length)
     return (
       <div className="px-5 py-4">
-        <h1 className="text-[20px] leading-6 font-semibold">Test bench</h1>
-        <p className="mt-1 text-ink2">Nothing is live yet, so there is nothing to call. Deploy a release first.</p>
+        <h1 className="text-[20px] leading-6 font-semibold">{t("Test bench")}</h1>
+        <p className="mt-1 text-ink2">
+          {t("Nothing is live yet, so there is nothing to call. Deploy a release first.")}
+        </p>
       </div>
     );
   if (!service || !place || !operation)
@@ -117,30 +120,30 @@ export default function BenchPage() {
         }}
       >
         <div className="border-b border-line px-5 pt-3 pb-3">
-          <h1 className="text-[20px] leading-6 font-semibold">Test bench</h1>
+          <h1 className="text-[20px] leading-6 font-semibold">{t("Test bench")}</h1>
           <div className="mt-2.5 grid grid-cols-2 gap-x-3 gap-y-2">
             <div>
-              <span className="lbl">Service</span>
+              <span className="lbl">{t("Service")}</span>
               <Select
-                label="Service"
+                label={t("Service")}
                 value={service.name}
                 onChange={(next) => set("service", next)}
                 options={live.map((one) => ({ value: one.name, word: one.name }))}
               />
             </div>
             <div>
-              <span className="lbl">Operation</span>
+              <span className="lbl">{t("Operation")}</span>
               <Select
-                label="Operation"
+                label={t("Operation")}
                 value={operation.name}
                 onChange={(next) => set("operation", next)}
                 options={(operations.data ?? []).map((one) => ({ value: one.name, word: one.name }))}
               />
             </div>
             <div>
-              <span className="lbl">Against</span>
+              <span className="lbl">{t("Against")}</span>
               <Select
-                label="Against"
+                label={t("Against")}
                 value={place.environment}
                 onChange={(next) => set("against", next)}
                 options={places.map((one) => ({
@@ -154,38 +157,38 @@ export default function BenchPage() {
               />
             </div>
             <div>
-              <span className="lbl">As caller</span>
+              <span className="lbl">{t("As caller")}</span>
               <Select
-                label="As caller"
+                label={t("As caller")}
                 value={caller}
                 onChange={setCaller}
-                placeholder="first who may"
+                placeholder={t("first who may")}
                 options={[
-                  { value: FIRST, word: "first who may" },
+                  { value: FIRST, word: t("first who may") },
                   ...(callers.data ?? []).map((one) => ({ value: one.name, word: one.name })),
-                  { value: "anonymous", word: "nobody (anonymous)" },
+                  { value: "anonymous", word: t("nobody (anonymous)") },
                 ]}
               />
             </div>
           </div>
         </div>
         <div className="flex h-[36px] shrink-0 items-center gap-3 px-5 text-xs">
-          <h2 className="text-sm font-semibold">Input</h2>
+          <h2 className="text-sm font-semibold">{t("Input")}</h2>
           <Segments
-            label="Input as"
+            label={t("Input as")}
             value={mode}
             onChange={setMode}
             options={[
-              { value: "form", word: "Form" },
-              { value: "text", word: "Text" },
+              { value: "form", word: t("Form") },
+              { value: "text", word: t("Text") },
             ]}
           />
           <span className="ml-auto flex items-center gap-3">
             <button type="button" className="act" onClick={() => type({ values: {} })}>
-              Clear
+              {t("Clear")}
             </button>
             <button type="button" className="act" onClick={() => setTyped({ of: key })}>
-              Fill with samples
+              {t("Fill with samples")}
             </button>
           </span>
         </div>
@@ -198,7 +201,7 @@ export default function BenchPage() {
             </PickFrom.Provider>
           ) : (
             <textarea
-              aria-label="Request envelope"
+              aria-label={t("Request envelope")}
               spellCheck={false}
               value={envelope}
               onChange={(event) => type({ envelope: event.target.value })}
@@ -211,32 +214,36 @@ export default function BenchPage() {
             type="submit"
             className="btn btn-main"
             aria-disabled={busy || !may}
-            title={may ? undefined : "Sending needs the role operator; yours is viewer"}
+            title={may ? undefined : t("Sending needs the role operator; yours is viewer")}
           >
             <Play size={15} strokeWidth={1.75} />
-            {trial && operation.writes ? "Try in" : "Send to"} {place.environment}
+            {trial && operation.writes ? t("Try in") : t("Send to")} {place.environment}
             <kbd className="kbd-in">Ctrl Enter</kbd>
           </button>
           {operation.writes && (
             <label
               className="flex items-center gap-1.5 text-xs text-ink2"
-              title="Everything runs, the answer says what would be stored, and it is rolled back"
+              title={t("Everything runs, the answer says what would be stored, and it is rolled back")}
             >
-              <input type="checkbox" checked={trial} onChange={(event) => setTrial(event.target.checked)} />
-              Trial
+              {rich(
+                "{0}Trial",
+                <input type="checkbox" checked={trial} onChange={(event) => setTrial(event.target.checked)} />,
+              )}
             </label>
           )}
           <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">
-            SOAP
-            <Segments
-              label="SOAP version"
-              value={soap}
-              onChange={setSoap}
-              options={[
-                { value: "1.1", word: "1.1" },
-                { value: "1.2", word: "1.2" },
-              ]}
-            />
+            {rich(
+              "SOAP{0}",
+              <Segments
+                label={t("SOAP version")}
+                value={soap}
+                onChange={setSoap}
+                options={[
+                  { value: "1.1", word: "1.1" },
+                  { value: "1.2", word: "1.2" },
+                ]}
+              />,
+            )}
           </span>
         </div>
       </form>

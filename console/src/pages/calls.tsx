@@ -10,6 +10,7 @@ import { useLoad } from "../load";
 import { CopyButton, Problems, Segments } from "../parts/controls";
 import { Mark, STATE_MARK } from "../parts/marks";
 import { bytes, clock, plural, took } from "../formats";
+import { rich, t } from "../text";
 
 export default function CallsPage() {
   const [view] = useLens();
@@ -53,13 +54,18 @@ export default function CallsPage() {
     <div className={`grid min-h-0 grow ${selected ? "grid-cols-[minmax(0,1fr)_344px]" : ""}`}>
       <section className="flex min-h-0 min-w-0 flex-col">
         <div className="flex items-center gap-3 px-5 pt-3 pb-2">
-          <h1 className="text-[20px] leading-6 font-semibold">Calls</h1>
+          <h1 className="text-[20px] leading-6 font-semibold">{t("Calls")}</h1>
           <span className="text-xs text-ink2">
-            {plural(shown.length, "call")} shown, {faults} with a fault{service && `, of ${service}`}
+            {rich(
+              "{0} shown, {1} with a fault{2}",
+              plural(shown.length, "call"),
+              faults,
+              service && t(", of {0}", service),
+            )}
           </span>
           {service && (
             <button type="button" className="act text-xs" onClick={() => set("service", "")}>
-              Show all services
+              {t("Show all services")}
             </button>
           )}
         </div>
@@ -69,19 +75,19 @@ export default function CallsPage() {
             <input
               data-narrow
               className="field pl-8!"
-              placeholder="Words: operation, caller, fault, call number"
-              aria-label="Narrow the calls"
+              placeholder={t("Words: operation, caller, fault, call number")}
+              aria-label={t("Narrow the calls")}
               value={words}
               onChange={(event) => setWords(event.target.value)}
             />
           </div>
           <Segments
-            label="Which calls"
+            label={t("Which calls")}
             value={only}
             onChange={(next) => set("only", next === "all" ? "" : next)}
             options={[
-              { value: "all", word: "All" },
-              { value: "faults", word: "Faults" },
+              { value: "all", word: t("All") },
+              { value: "faults", word: t("Faults") },
             ]}
           />
         </div>
@@ -89,18 +95,18 @@ export default function CallsPage() {
           <table className="tbl">
             <thead>
               <tr>
-                <th scope="col">Time</th>
-                <th scope="col">Operation</th>
-                <th scope="col">Environment</th>
-                <th scope="col">Caller</th>
-                <th scope="col">Face</th>
+                <th scope="col">{t("Time")}</th>
+                <th scope="col">{t("Operation")}</th>
+                <th scope="col">{t("Environment")}</th>
+                <th scope="col">{t("Caller")}</th>
+                <th scope="col">{t("Face")}</th>
                 <th scope="col" className="n">
-                  Took
+                  {t("Took")}
                 </th>
                 <th scope="col" className="n">
-                  Answer
+                  {t("Answer")}
                 </th>
-                <th scope="col">Fault</th>
+                <th scope="col">{t("Fault")}</th>
               </tr>
             </thead>
             <tbody>
@@ -127,7 +133,7 @@ export default function CallsPage() {
                     </span>
                   </td>
                   <td className="text-ink2">{one.environment}</td>
-                  <td>{one.caller || <span className="text-ink3">no identity</span>}</td>
+                  <td>{one.caller || <span className="text-ink3">{t("no identity")}</span>}</td>
                   <td className="text-ink2">{one.face}</td>
                   <td className="n">{took(one.micros)}</td>
                   <td className="n">{bytes(one.response_bytes)}</td>
@@ -140,24 +146,28 @@ export default function CallsPage() {
             <p className="px-5 py-3 text-ink2">
               {data.length || only !== "all" ? (
                 <>
-                  No call matches.{" "}
-                  <button
-                    type="button"
-                    className="act"
-                    onClick={() => {
-                      setWords("");
-                      set("only", "");
-                    }}
-                  >
-                    Clear the search
-                  </button>
+                  {rich(
+                    "No call matches. {0}",
+                    <button
+                      type="button"
+                      className="act"
+                      onClick={() => {
+                        setWords("");
+                        set("only", "");
+                      }}
+                    >
+                      {t("Clear the search")}
+                    </button>,
+                  )}
                 </>
               ) : (
                 <>
-                  No call yet.{" "}
-                  <Link className="act" href={within("/tests", view)}>
-                    Send one on the test bench
-                  </Link>
+                  {rich(
+                    "No call yet. {0}",
+                    <Link className="act" href={within("/tests", view)}>
+                      {t("Send one on the test bench")}
+                    </Link>,
+                  )}
                 </>
               )}
             </p>
@@ -167,7 +177,7 @@ export default function CallsPage() {
       {selected && (
         <aside
           className="flex min-h-0 flex-col overflow-auto border-l border-line bg-inset px-4 py-3"
-          aria-label="The selected call"
+          aria-label={t("The selected call")}
         >
           <h2 className="text-[15px] font-semibold break-all">
             {selected.service}.{selected.operation || "?"}
@@ -175,29 +185,33 @@ export default function CallsPage() {
           <p
             className={`mt-1 flex items-center gap-2 font-semibold ${selected.result === "answered" ? "text-ok" : "text-bad"}`}
           >
-            <Mark name={STATE_MARK[selected.result] ?? "none"} />
-            {selected.result === "answered" ? "Answered" : `Ended in ${selected.fault}`} after {took(selected.micros)}
+            {rich(
+              "{0}{1} after {2}",
+              <Mark name={STATE_MARK[selected.result] ?? "none"} />,
+              selected.result === "answered" ? t("Answered") : t("Ended in {0}", selected.fault),
+              took(selected.micros),
+            )}
           </p>
           {selected.message && <p className="mt-1 break-words">{selected.message}</p>}
           {selected.result === "failed" && <Picture key={selected.id} call={selected.id} />}
           <dl className="mt-3 grid grid-cols-[96px_minmax(0,1fr)] gap-y-1">
             {(
               [
-                ["Call", selected.id],
-                ["Caller", selected.caller || "no identity"],
-                ["Release", `r${selected.release} in ${selected.environment}`],
-                ["Face", `${selected.face}, status ${selected.status}`],
-                ["Request", bytes(selected.request_bytes)],
-                ["Answer", bytes(selected.response_bytes)],
+                [t("Call"), selected.id],
+                [t("Caller"), selected.caller || t("no identity")],
+                [t("Release"), t("r{0} in {1}", selected.release, selected.environment)],
+                [t("Face"), t("{0}, status {1}", selected.face, selected.status)],
+                [t("Request"), bytes(selected.request_bytes)],
+                [t("Answer"), bytes(selected.response_bytes)],
               ] as const
-            ).map(([word, value]) => (
+            ).map(([word, value], index) => (
               <div key={word} className="contents">
                 <dt className="text-ink2">{word}</dt>
                 <dd className="flex items-center gap-1 break-all">
-                  {word === "Call" ? (
+                  {index === 0 ? (
                     <>
                       <span className="font-mono text-[12.5px]">{value}</span>
-                      <CopyButton text={value} what="the call number" />
+                      <CopyButton text={value} what={t("the call number")} />
                     </>
                   ) : (
                     value
@@ -208,7 +222,7 @@ export default function CallsPage() {
           </dl>
           {selected.operation && (
             <Link href={bench(selected)} className="btn btn-main mt-4 self-start">
-              Open on the test bench
+              {t("Open on the test bench")}
             </Link>
           )}
         </aside>
@@ -225,7 +239,7 @@ function Picture({ call }: { call: string }) {
   if (!data?.picture) return null;
   return (
     <figure className="mt-2">
-      <figcaption className="lbl">The screen, {data.picture.title}</figcaption>
+      <figcaption className="lbl">{rich("The screen, {0}", data.picture.title)}</figcaption>
       <pre className="term overflow-x-auto p-2 font-mono text-[6.2px] leading-[9px]">
         {data.picture.lines.join("\n")}
       </pre>

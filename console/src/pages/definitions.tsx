@@ -10,6 +10,7 @@ import { useLoad } from "../load";
 import { CopyButton, Problems } from "../parts/controls";
 import { mayAtLeast, useSession } from "../session";
 import { when } from "../formats";
+import { rich, t } from "../text";
 
 interface Exported {
   files: Record<string, string>;
@@ -41,7 +42,7 @@ export default function DefinitionsPage() {
   const history = useLoad<Revision[]>(kind ? `/definitions/${kind}/${encodeURIComponent(name)}/revisions` : null, 10);
   const dirty = pen?.path === path && pen.text !== stored;
   const choose = (next: string) => {
-    if (dirty && !window.confirm("Leave without saving the changes?")) return;
+    if (dirty && !window.confirm(t("Leave without saving the changes?"))) return;
     setPen(null);
     setSaid("");
     act.clear();
@@ -58,10 +59,10 @@ export default function DefinitionsPage() {
       const change = done.changes[0];
       setSaid(
         change?.effective
-          ? `In effect since ${change.effective.slice(11, 19)} UTC.`
+          ? t("In effect since {0} UTC.", change.effective.slice(11, 19))
           : change?.action === "unchanged"
-            ? "Nothing changed."
-            : "Saved as a draft. What is live has not changed.",
+            ? t("Nothing changed.")
+            : t("Saved as a draft. What is live has not changed."),
       );
       setPen(null);
       reload();
@@ -81,14 +82,14 @@ export default function DefinitionsPage() {
     <>
       <DefinitionTabs at="/definitions" />
       <div className="grid min-h-0 grow grid-cols-[252px_minmax(0,1fr)_252px]">
-        <nav aria-label="Definitions" className="min-h-0 overflow-auto border-r border-line bg-inset">
-          <h1 className="px-5 pt-3 pb-1.5 text-[15px] font-semibold">Definitions</h1>
+        <nav aria-label={t("Definitions")} className="min-h-0 overflow-auto border-r border-line bg-inset">
+          <h1 className="px-5 pt-3 pb-1.5 text-[15px] font-semibold">{t("Definitions")}</h1>
           <div className="px-5 pb-2">
             <input
               data-narrow
               className="field"
-              placeholder="Narrow by name"
-              aria-label="Narrow by name"
+              placeholder={t("Narrow by name")}
+              aria-label={t("Narrow by name")}
               value={narrow}
               onChange={(event) => setNarrow(event.target.value)}
             />
@@ -104,26 +105,25 @@ export default function DefinitionsPage() {
               {one.replace(/\.yaml$/, "")}
             </button>
           ))}
-          {!paths.length && <p className="px-5 text-ink2">Nothing matches.</p>}
+          {!paths.length && <p className="px-5 text-ink2">{t("Nothing matches.")}</p>}
         </nav>
-        <section className="flex min-h-0 min-w-0 flex-col" aria-label="Text">
+        <section className="flex min-h-0 min-w-0 flex-col" aria-label={t("Text")}>
           <div className="flex h-[44px] shrink-0 items-center gap-2 border-b border-line px-5">
             <h2 className="truncate font-mono text-[12.5px]">{path}</h2>
-            <CopyButton text={text} what="the text" />
+            <CopyButton text={text} what={t("the text")} />
             <span className="ml-auto text-xs text-ink2" role="status">
-              {dirty ? "changed, not saved" : said}
+              {dirty ? t("changed, not saved") : said}
             </span>
             <button
               type="button"
               className="btn btn-main"
               aria-disabled={!dirty || !may || act.busy}
-              title={may ? undefined : "Editing needs the role integrator"}
+              title={may ? undefined : t("Editing needs the role integrator")}
               onClick={() => {
                 if (dirty && may && !act.busy) void save();
               }}
             >
-              <Save size={15} strokeWidth={1.75} />
-              Save<kbd className="kbd-in">Ctrl S</kbd>
+              {rich("{0}Save{1}", <Save size={15} strokeWidth={1.75} />, <kbd className="kbd-in">Ctrl S</kbd>)}
             </button>
           </div>
           {act.problems.length > 0 && (
@@ -132,7 +132,7 @@ export default function DefinitionsPage() {
             </div>
           )}
           <textarea
-            aria-label={`Text of ${path}`}
+            aria-label={t("Text of {0}", path)}
             spellCheck={false}
             readOnly={!may}
             value={text}
@@ -142,8 +142,8 @@ export default function DefinitionsPage() {
             className="min-h-0 grow resize-none bg-inset px-5 py-3 font-mono text-[12.5px] leading-[19px]"
           />
         </section>
-        <aside className="min-h-0 overflow-auto border-l border-line" aria-label="Revisions">
-          <h2 className="px-4 pt-3 pb-1.5 text-[15px] font-semibold">Revisions</h2>
+        <aside className="min-h-0 overflow-auto border-l border-line" aria-label={t("Revisions")}>
+          <h2 className="px-4 pt-3 pb-1.5 text-[15px] font-semibold">{t("Revisions")}</h2>
           {history.data?.map((one) => (
             <div key={one.revision} className="border-t border-line px-4 py-1.5">
               <span className="flex">
@@ -151,7 +151,7 @@ export default function DefinitionsPage() {
                 <span className="ml-auto text-xs text-ink2">{when(one.at)}</span>
               </span>
               {one.text === stored ? (
-                <span className="text-ink2">as it is now</span>
+                <span className="text-ink2">{t("as it is now")}</span>
               ) : one.text ? (
                 <button
                   type="button"
@@ -161,10 +161,10 @@ export default function DefinitionsPage() {
                     if (may) setPen({ path, text: one.text, based: data.revisions });
                   }}
                 >
-                  Take this text up again
+                  {t("Take this text up again")}
                 </button>
               ) : (
-                <span className="text-ink2">removed</span>
+                <span className="text-ink2">{t("removed")}</span>
               )}
             </div>
           ))}

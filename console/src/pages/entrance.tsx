@@ -3,6 +3,7 @@ import { useEffect, useState, type FormEvent } from "react";
 import { ask, ProblemError, type Problem } from "../api";
 import { Problems } from "../parts/controls";
 import { Logo } from "../parts/marks";
+import { t } from "../text";
 
 export default function Entrance({ onEnter }: { onEnter: () => void }) {
   const code = new URLSearchParams(location.search).get("code") ?? "";
@@ -44,20 +45,22 @@ export default function Entrance({ onEnter }: { onEnter: () => void }) {
         >
           <div className="mb-4 flex items-center gap-2">
             <Logo />
-            <span className="text-[17px] font-bold">Bricola</span>
+            <span className="text-[17px] font-bold">{t("Bricola")}</span>
             {organisation && <span className="ml-auto truncate text-ink2">{organisation}</span>}
           </div>
-          <h1 className="mb-1 text-[20px] leading-6 font-semibold">{settingUp ? "Make the first user" : "Sign in"}</h1>
-          {settingUp && <p className="mb-2 text-ink2">This user is an admin. The address works once.</p>}
+          <h1 className="mb-1 text-[20px] leading-6 font-semibold">
+            {settingUp ? t("Make the first user") : t("Sign in")}
+          </h1>
+          {settingUp && <p className="mb-2 text-ink2">{t("This user is an admin. The address works once.")}</p>}
           {!settingUp && waiting && (
             <p className="mb-2 text-ink2">
-              There is no user yet. Open the set-up address that the service printed when it started.
+              {t("There is no user yet. Open the set-up address that the service printed when it started.")}
             </p>
           )}
           <div className="mt-3 flex flex-col gap-3">
             <div>
               <label className="lbl" htmlFor="name">
-                Name
+                {t("Name")}
               </label>
               <input
                 id="name"
@@ -70,7 +73,7 @@ export default function Entrance({ onEnter }: { onEnter: () => void }) {
             </div>
             <div>
               <label className="lbl" htmlFor="password">
-                Password
+                {t("Password")}
               </label>
               <input
                 id="password"
@@ -82,11 +85,11 @@ export default function Entrance({ onEnter }: { onEnter: () => void }) {
                 value={password}
                 onChange={(event) => setPassword(event.target.value)}
               />
-              {settingUp && <p className="mt-0.5 text-xs text-ink3">at least 10 characters</p>}
+              {settingUp && <p className="mt-0.5 text-xs text-ink3">{t("at least 10 characters")}</p>}
             </div>
             {problems.length > 0 && <Problems problems={problems} />}
             <button type="submit" className="btn btn-main" aria-disabled={busy}>
-              {settingUp ? "Make user and sign in" : "Sign in"}
+              {settingUp ? t("Make user and sign in") : t("Sign in")}
             </button>
           </div>
         </form>

@@ -11,6 +11,7 @@ import { useLoad } from "../load";
 import { CopyButton, Problems, Segments } from "../parts/controls";
 import { EnvTag, Mark, Posts, STATE_MARK } from "../parts/marks";
 import { clock, grouped, percent, plural, took, when } from "../formats";
+import { rich, t } from "../text";
 
 function sumSlices(places: Place[]): [number, number][] {
   const sum: [number, number][] = Array.from({ length: 60 }, () => [0, 0]);
@@ -31,7 +32,7 @@ function seen(service: ServiceRow, view: string): Place[] {
 
 function headline(services: ServiceRow[], environments: EnvironmentInfo[], view: string): [string, string] {
   const place = view !== ALL ? view : (environments.findLast((one) => one.protected) ?? environments.at(-1))?.name;
-  if (!place) return ["No environments yet", "Define one in a YAML file, then run: bricola apply FOLDER"];
+  if (!place) return [t("No environments yet"), t("Define one in a YAML file, then run: bricola apply FOLDER")];
   const here = services.flatMap((one) =>
     one.deployments.filter((at) => at.environment === place && at.state !== "not deployed").map((at) => ({ one, at })),
   );
@@ -39,17 +40,23 @@ function headline(services: ServiceRow[], environments: EnvironmentInfo[], view:
   const edited = services.filter((one) => one.draft === "edited").map((one) => one.name);
   const behind = here.filter(({ at }) => !at.newest && at.parts?.length === 1).map(({ one }) => one.name);
   const shared = here.filter(({ at }) => (at.parts?.length ?? 0) > 1).map(({ one }) => one.name);
+  const sound = here.length - down.length;
   const notes = [
-    down.length ? `${down.join(", ")} cannot answer.` : "",
+    down.length ? t("{0} cannot answer.", down.join(", ")) : "",
     edited.length ? `${edited.join(", ")}: edited, not released.` : "",
-    shared.length ? `${shared.join(", ")}: two releases share the calls.` : "",
-    behind.length ? `${behind.join(", ")}: a newer release waits.` : "",
+    shared.length ? t("{0}: two releases share the calls.", shared.join(", ")) : "",
+    behind.length ? t("{0}: a newer release waits.", behind.join(", ")) : "",
   ].filter(Boolean);
   return [
     here.length
-      ? `${here.length - down.length} of ${plural(here.length, "service")} in ${place} ${here.length - down.length === 1 ? "is" : "are"} sound`
-      : `Nothing is deployed in ${place}`,
-    notes.join(" ") || "What is live is the newest release of every service.",
+      ? t(
+          sound === 1 ? "{0} of {1} in {2} is sound" : "{0} of {1} in {2} are sound",
+          sound,
+          plural(here.length, "service"),
+          place,
+        )
+      : t("Nothing is deployed in {0}", place),
+    notes.join(" ") || t("What is live is the newest release of every service."),
   ];
 }
 
@@ -93,9 +100,9 @@ export default function OverviewPage() {
   const [title, note] = headline(services, data.environments, view);
   const columns = data.environments.filter((one) => view === ALL || one.name === view);
   const figures: [string, string, boolean][] = [
-    [total < 600 ? (total / 60).toFixed(1) : grouped(Math.round(total / 60)), "calls a minute", false],
-    [percent(faults, total), "ended in a fault", faults > 0],
-    [total ? took(slowest) : "–", "p95 time taken", false],
+    [total < 600 ? (total / 60).toFixed(1) : grouped(Math.round(total / 60)), t("calls a minute"), false],
+    [percent(faults, total), t("ended in a fault"), faults > 0],
+    [total ? took(slowest) : "–", t("p95 time taken"), false],
     [
       `${pools.reduce((sum, one) => sum + one.pool_size - one.pool_available, 0)} of ${pools.reduce((sum, one) => sum + one.pool_max, 0)}`,
       "sessions in use",
@@ -124,7 +131,7 @@ export default function OverviewPage() {
               height={92}
               width={8}
               gap={3}
-              label={`${total} calls in the last hour, ${faults} ended in a fault`}
+              label={t("{0} calls in the last hour, {1} ended in a fault", total, faults)}
             />
           </div>
           <div className="relative text-xs text-ink3">
@@ -143,45 +150,48 @@ export default function OverviewPage() {
             <input
               data-narrow
               className="field w-56! pl-8!"
-              placeholder="Name, group or backend"
-              aria-label="Narrow by name, group or backend"
+              placeholder={t("Name, group or backend")}
+              aria-label={t("Narrow by name, group or backend")}
               value={narrow}
               onChange={(event) => setNarrow(event.target.value)}
             />
           </div>
           <Segments
-            label="Which services"
+            label={t("Which services")}
             value={only}
             onChange={setOnly}
             options={[
-              { value: "all", word: `All ${services.length}` },
+              { value: "all", word: t("All {0}", services.length) },
               {
                 value: "attention",
-                word: `Attention ${services.filter((one) => one.deployments.some((at) => at.state === "faulting")).length}`,
+                word: t(
+                  "Attention {0}",
+                  services.filter((one) => one.deployments.some((at) => at.state === "faulting")).length,
+                ),
               },
-              { value: "draft", word: `Draft changes ${services.filter((one) => one.draft === "edited").length}` },
+              { value: "draft", word: t("Draft changes {0}", services.filter((one) => one.draft === "edited").length) },
             ]}
           />
-          <span className="ml-auto text-xs text-ink2">Figures of the last hour</span>
+          <span className="ml-auto text-xs text-ink2">{t("Figures of the last hour")}</span>
         </div>
         <div className="min-h-0 overflow-auto">
           <table className="tbl">
             <thead>
               <tr>
-                <th scope="col">Service</th>
-                <th scope="col">Backend</th>
-                <th scope="col">Stage</th>
+                <th scope="col">{t("Service")}</th>
+                <th scope="col">{t("Backend")}</th>
+                <th scope="col">{t("Stage")}</th>
                 {columns.map((one) => (
                   <th key={one.name} scope="col">
                     <EnvTag name={one.name} isProtected={one.protected} />
                   </th>
                 ))}
-                <th scope="col">Calls</th>
+                <th scope="col">{t("Calls")}</th>
                 <th scope="col" className="n">
-                  Count
+                  {t("Count")}
                 </th>
                 <th scope="col" className="n">
-                  Faults
+                  {t("Faults")}
                 </th>
                 <th scope="col" className="n">
                   p95
@@ -203,33 +213,37 @@ export default function OverviewPage() {
           </table>
           {!services.length && (
             <p className="px-5 py-3 text-ink2">
-              No services yet. Define some in YAML files, then run{" "}
-              <code className="font-mono text-[12.5px]">bricola apply FOLDER</code>.
+              {rich(
+                "No services yet. Define some in YAML files, then run {0}.",
+                <code className="font-mono text-[12.5px]">bricola apply FOLDER</code>,
+              )}
             </p>
           )}
           {services.length > 0 && !shown.length && (
             <p className="px-5 py-3 text-ink2">
-              No service matches.{" "}
-              <button
-                type="button"
-                className="act"
-                onClick={() => {
-                  setNarrow("");
-                  setOnly("all");
-                }}
-              >
-                Clear the search
-              </button>
+              {rich(
+                "No service matches. {0}",
+                <button
+                  type="button"
+                  className="act"
+                  onClick={() => {
+                    setNarrow("");
+                    setOnly("all");
+                  }}
+                >
+                  {t("Clear the search")}
+                </button>,
+              )}
             </p>
           )}
         </div>
       </section>
       <aside
         className="flex min-h-0 flex-col overflow-auto border-l border-line bg-inset"
-        aria-label="Addresses and recent calls"
+        aria-label={t("Addresses and recent calls")}
       >
         {selected && <Addresses service={selected} view={view} />}
-        <div className="px-4 pt-3 pb-1 text-[15px] font-semibold">Recent calls</div>
+        <div className="px-4 pt-3 pb-1 text-[15px] font-semibold">{t("Recent calls")}</div>
         <ul className="px-4 pb-3">
           {calls.data?.map((one) => (
             <li
@@ -241,7 +255,7 @@ export default function OverviewPage() {
               <span className="min-w-0">
                 <span className="block truncate">{one.operation || one.service}</span>
                 <span className="block truncate text-xs text-ink3">
-                  {one.caller || "no identity"} in {one.environment}
+                  {rich("{0} in {1}", one.caller || t("no identity"), one.environment)}
                 </span>
               </span>
               <span className="text-xs text-ink2">{took(one.micros)}</span>
@@ -249,16 +263,18 @@ export default function OverviewPage() {
           ))}
           {calls.data?.length === 0 && (
             <li className="text-ink2">
-              No call yet.{" "}
-              <Link href={within("/tests", view)} className="act">
-                Send one on the test bench
-              </Link>
+              {rich(
+                "No call yet. {0}",
+                <Link href={within("/tests", view)} className="act">
+                  {t("Send one on the test bench")}
+                </Link>,
+              )}
             </li>
           )}
         </ul>
         {!!calls.data?.length && (
           <Link href={within("/calls", view)} className="act px-4 pb-3">
-            All calls →
+            {t("All calls →")}
           </Link>
         )}
         <div className="mt-auto flex flex-wrap gap-x-4 gap-y-1.5 border-t border-line px-4 py-3 text-xs text-ink2">
@@ -340,21 +356,21 @@ function Row({
               ))}
               <span className={at.state === "faulting" ? "font-semibold text-bad" : "text-ink3"}>{at.state}</span>
               {at.parts?.length === 1 && !at.newest && (
-                <span className="text-xs font-semibold text-warn">r{service.newest} waits</span>
+                <span className="text-xs font-semibold text-warn">{rich("r{0} waits", service.newest)}</span>
               )}
               {at.anonymous && at.release !== undefined && (
-                <span className="text-xs font-semibold text-warn">anonymous</span>
+                <span className="text-xs font-semibold text-warn">{t("anonymous")}</span>
               )}
-              {at.ends && <span className="text-xs font-semibold text-warn">ends {when(at.ends)}</span>}
+              {at.ends && <span className="text-xs font-semibold text-warn">{rich("ends {0}", when(at.ends))}</span>}
             </span>
           </td>
         );
       })}
       <td>
         {calls ? (
-          <Posts slices={sumSlices(places).slice(-30)} height={22} label="calls in the last half hour" />
+          <Posts slices={sumSlices(places).slice(-30)} height={22} label={t("calls in the last half hour")} />
         ) : (
-          <span className="text-ink3">no calls</span>
+          <span className="text-ink3">{t("no calls")}</span>
         )}
       </td>
       <td className="n">{grouped(calls)}</td>
@@ -367,15 +383,14 @@ function Row({
 function Addresses({ service, view }: { service: ServiceRow; view: string }) {
   const places = seen(service, view).filter((one) => one.soap);
   return (
-    <section className="border-b border-line px-4 pt-3 pb-3" aria-label={`Addresses of ${service.name}`}>
+    <section className="border-b border-line px-4 pt-3 pb-3" aria-label={t("Addresses of {0}", service.name)}>
       <h2 className="mb-1 flex items-center text-[15px] font-semibold">
         {service.name}
         <Link
           href={within(`/tests?service=${service.name}`, view)}
           className="act ml-auto inline-flex items-center gap-1 text-sm"
         >
-          <Play size={14} strokeWidth={1.75} />
-          Test
+          {rich("{0}Test", <Play size={14} strokeWidth={1.75} />)}
         </Link>
       </h2>
       <p className="mb-2 text-ink2">{service.description}</p>
@@ -384,14 +399,19 @@ function Addresses({ service, view }: { service: ServiceRow; view: string }) {
           <div className="mb-0.5 flex items-center gap-2">
             <EnvTag name={place.environment} isProtected={place.protected} />
             <span className="text-xs text-ink3">
-              {place.version > 1 && `version ${place.version}, `}release {place.release} since {when(place.since ?? 0)}
+              {rich(
+                "{0}release {1} since {2}",
+                place.version > 1 && t("version {0}, ", place.version),
+                place.release,
+                when(place.since ?? 0),
+              )}
             </span>
-            {place.anonymous && <span className="text-xs font-semibold text-warn">anonymous</span>}
+            {place.anonymous && <span className="text-xs font-semibold text-warn">{t("anonymous")}</span>}
           </div>
           {(
             [
-              ["Endpoint", place.soap],
-              ["Contract", place.wsdl],
+              [t("Endpoint"), place.soap],
+              [t("Contract"), place.wsdl],
               ["REST", place.rest],
             ] as const
           ).map(
@@ -400,15 +420,15 @@ function Addresses({ service, view }: { service: ServiceRow; view: string }) {
                 <div key={word} className="flex items-center gap-1">
                   <span className="w-14 shrink-0 text-xs text-ink2">{word}</span>
                   <span className="min-w-0 grow truncate font-mono text-[12px]" dir="rtl" title={address}>
-                    &lrm;{address}
+                    {rich("\u200e{0}", address)}
                   </span>
-                  <CopyButton text={address} what={`${word.toLowerCase()} address in ${place.environment}`} />
+                  <CopyButton text={address} what={t("{0} address in {1}", word.toLowerCase(), place.environment)} />
                 </div>
               ),
           )}
         </div>
       ))}
-      {!places.length && <p className="text-ink2">Not deployed: no address answers yet.</p>}
+      {!places.length && <p className="text-ink2">{t("Not deployed: no address answers yet.")}</p>}
     </section>
   );
 }

@@ -13,6 +13,7 @@ import { Panel } from "../parts/dialog";
 import { EnvTag, Gauge, Mark, STATE_MARK } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
 import { grouped, plural, span } from "../formats";
+import { rich, t } from "../text";
 
 const keyOf = (one: { environment: string; backend: string }) => `${one.backend} ${one.environment}`;
 
@@ -22,8 +23,8 @@ function Hosted({ environments }: { environments: EnvironmentInfo[] }) {
     const lacking = one.hosts.filter((what) => !what.able);
     const kinds = one.hosts.filter((what) => what.able && what.what === "kind").map((what) => what.title);
     return (
-      <section key={one.name} aria-label={`What ${one.name} can host`}>
-        <h2 className="px-5 pt-4 pb-1 font-semibold">{one.name} can host</h2>
+      <section key={one.name} aria-label={t("What {0} can host", one.name)}>
+        <h2 className="px-5 pt-4 pb-1 font-semibold">{rich("{0} can host", one.name)}</h2>
         <ul className="px-5 text-xs">
           {kinds.length > 0 && (
             <li className="flex items-center gap-1.5 py-0.5">
@@ -34,9 +35,7 @@ function Hosted({ environments }: { environments: EnvironmentInfo[] }) {
           {lacking.map((what) => (
             <li key={what.what + what.word} className="flex items-start gap-1.5 py-0.5">
               <Mark name="risk" />
-              <span>
-                Not {what.title}: {what.reason}
-              </span>
+              <span>{rich("Not {0}: {1}", what.title, what.reason)}</span>
             </li>
           ))}
         </ul>
@@ -74,10 +73,11 @@ export default function PoolsPage() {
   if (!pool)
     return (
       <div className="px-5 py-4">
-        <h1 className="text-[20px] leading-6 font-semibold">Pools</h1>
+        <h1 className="text-[20px] leading-6 font-semibold">{t("Pools")}</h1>
         <p className="mt-1 text-ink2">
-          No pool is running here. A pool keeps sessions to a backend ready; it starts with the first service that is
-          deployed on it.
+          {t(
+            "No pool is running here. A pool keeps sessions to a backend ready; it starts with the first service that is deployed on it.",
+          )}
         </p>
       </div>
     );
@@ -98,8 +98,8 @@ export default function PoolsPage() {
     pool.state === "serving" || pool.state === "asleep" ? "" : pool.state === "at risk" ? "text-warn" : "text-bad";
   return (
     <div className="grid min-h-0 grow grid-cols-[252px_minmax(0,1fr)]">
-      <nav aria-label="Pools" className="flex min-h-0 flex-col overflow-auto border-r border-line bg-inset">
-        <h1 className="px-5 pt-3 pb-2 text-[15px] font-semibold">Pools</h1>
+      <nav aria-label={t("Pools")} className="flex min-h-0 flex-col overflow-auto border-r border-line bg-inset">
+        <h1 className="px-5 pt-3 pb-2 text-[15px] font-semibold">{t("Pools")}</h1>
         {shown.map((one) => (
           <button
             key={keyOf(one)}
@@ -114,31 +114,38 @@ export default function PoolsPage() {
               <EnvTag name={one.environment} isProtected={one.protected} />
             </span>
             <span className="mt-1 flex items-center gap-2 pl-5 text-xs text-ink2">
-              <Gauge
-                used={one.statistics.pool_size - one.statistics.pool_available}
-                warm={one.statistics.pool_available}
-                most={one.statistics.pool_max}
-                bad={one.state === "faulting"}
-              />
-              {one.statistics.pool_size - one.statistics.pool_available} of {one.statistics.pool_max}
-              {one.statistics.requests_waiting > 0 && (
-                <b className="text-warn">{one.statistics.requests_waiting} waiting</b>
+              {rich(
+                "{0}{1} of {2}{3}",
+                <Gauge
+                  used={one.statistics.pool_size - one.statistics.pool_available}
+                  warm={one.statistics.pool_available}
+                  most={one.statistics.pool_max}
+                  bad={one.state === "faulting"}
+                />,
+                one.statistics.pool_size - one.statistics.pool_available,
+                one.statistics.pool_max,
+                one.statistics.requests_waiting > 0 && (
+                  <b className="text-warn">{rich("{0} waiting", one.statistics.requests_waiting)}</b>
+                ),
               )}
             </span>
           </button>
         ))}
-        <h2 className="px-5 pt-4 pb-1 font-semibold">All pools here</h2>
+        <h2 className="px-5 pt-4 pb-1 font-semibold">{t("All pools here")}</h2>
         <dl className="grid grid-cols-[1fr_auto] gap-y-1 px-5 text-xs">
-          <dt className="text-ink2">Sessions in use</dt>
+          <dt className="text-ink2">{t("Sessions in use")}</dt>
           <dd className="text-right font-semibold">
-            {shown.reduce((sum, one) => sum + one.statistics.pool_size - one.statistics.pool_available, 0)} of{" "}
-            {shown.reduce((sum, one) => sum + one.statistics.pool_max, 0)}
+            {rich(
+              "{0} of {1}",
+              shown.reduce((sum, one) => sum + one.statistics.pool_size - one.statistics.pool_available, 0),
+              shown.reduce((sum, one) => sum + one.statistics.pool_max, 0),
+            )}
           </dd>
-          <dt className="text-ink2">Calls waiting</dt>
+          <dt className="text-ink2">{t("Calls waiting")}</dt>
           <dd className="text-right font-semibold">
             {shown.reduce((sum, one) => sum + one.statistics.requests_waiting, 0)}
           </dd>
-          <dt className="text-ink2">Sessions lost</dt>
+          <dt className="text-ink2">{t("Sessions lost")}</dt>
           <dd className="text-right font-semibold">
             {shown.reduce((sum, one) => sum + one.statistics.connections_lost, 0)}
           </dd>
@@ -146,14 +153,12 @@ export default function PoolsPage() {
         <Hosted environments={environments} />
         {unbound.length > 0 && (
           <>
-            <h2 className="px-5 pt-4 pb-1 font-semibold">Not bound</h2>
+            <h2 className="px-5 pt-4 pb-1 font-semibold">{t("Not bound")}</h2>
             <ul className="px-5 text-xs">
               {unbound.map((one) => (
                 <li key={keyOf(one)} className="flex items-center gap-1.5 py-0.5">
                   <Mark name="fault" />
-                  <span>
-                    {one.backend} in {one.environment}
-                  </span>
+                  <span>{rich("{0} in {1}", one.backend, one.environment)}</span>
                 </li>
               ))}
             </ul>
@@ -170,7 +175,7 @@ export default function PoolsPage() {
       </nav>
       <section
         className="flex min-h-0 min-w-0 flex-col overflow-auto"
-        aria-label={`${pool.backend} in ${pool.environment}`}
+        aria-label={t("{0} in {1}", pool.backend, pool.environment)}
       >
         <div className="flex items-center gap-2 px-5 pt-3 pb-2">
           <div className="min-w-0">
@@ -183,16 +188,19 @@ export default function PoolsPage() {
               </span>
             </h2>
             <p className="truncate text-xs text-ink2">
-              Used by {pool.services.join(", ") || "no service"}
-              {pool.credential && `, signed on with ${pool.credential}`}
-              {pool.effective && `, settings in effect since ${pool.effective.slice(11, 19)} UTC`}
+              {rich(
+                "Used by {0}{1}{2}",
+                pool.services.join(", ") || t("no service"),
+                pool.credential && t(", signed on with {0}", pool.credential),
+                pool.effective && t(", settings in effect since {0} UTC", pool.effective.slice(11, 19)),
+              )}
             </p>
           </div>
           <span className="ml-auto flex gap-2">
             {(
               [
-                ["stopped", "start", "Start", Play],
-                ["", "recycle", "Recycle", RotateCw],
+                ["stopped", "start", t("Start"), Play],
+                ["", "recycle", t("Recycle"), RotateCw],
               ] as const
             ).map(
               ([when, action, word, Icon]) =>
@@ -220,8 +228,7 @@ export default function PoolsPage() {
                   if (may) setAsking("stop");
                 }}
               >
-                <Square size={15} strokeWidth={1.75} />
-                Stop
+                {rich("{0}Stop", <Square size={15} strokeWidth={1.75} />)}
               </button>
             )}
             <button
@@ -232,8 +239,7 @@ export default function PoolsPage() {
                 if (may) void check();
               }}
             >
-              <PlugZap size={15} strokeWidth={1.75} />
-              Check the way
+              {rich("{0}Check the way", <PlugZap size={15} strokeWidth={1.75} />)}
             </button>
           </span>
         </div>
@@ -249,7 +255,11 @@ export default function PoolsPage() {
               <p key={one.endpoint} className="strip mb-2">
                 <Mark name="risk" />
                 <span>
-                  <b>{one.endpoint} is left alone.</b> {one.reason}. It is tried again by itself.
+                  {rich(
+                    "{0} {1}. It is tried again by itself.",
+                    <b>{rich("{0} is left alone.", one.endpoint)}</b>,
+                    one.reason,
+                  )}
                 </span>
               </p>
             ))}
@@ -262,13 +272,13 @@ export default function PoolsPage() {
         <dl className="grid grid-cols-7 gap-x-4 px-5 pb-2">
           {(
             [
-              ["Kept warm", pool.settings.min_size],
-              ["At most", pool.settings.max_size],
-              ["Close when idle", span(pool.settings.max_idle)],
-              ["Lifetime", span(pool.settings.max_lifetime)],
-              ["A call waits", span(pool.settings.timeout)],
-              ["Requests", grouped(count.requests_num)],
-              ["Had to wait", `${grouped(count.requests_queued)}`],
+              [t("Kept warm"), pool.settings.min_size],
+              [t("At most"), pool.settings.max_size],
+              [t("Close when idle"), span(pool.settings.max_idle)],
+              [t("Lifetime"), span(pool.settings.max_lifetime)],
+              [t("A call waits"), span(pool.settings.timeout)],
+              [t("Requests"), grouped(count.requests_num)],
+              [t("Had to wait"), `${grouped(count.requests_queued)}`],
             ] as const
           ).map(([word, value]) => (
             <div key={word}>
@@ -278,17 +288,19 @@ export default function PoolsPage() {
           ))}
         </dl>
         <h3 className="flex items-baseline gap-2 border-t border-line px-5 pt-2 text-[15px] font-semibold">
-          Sessions by age
-          <span className="text-xs font-normal text-ink2">
-            {used} in use, {count.pool_available} warm; oldest first
-          </span>
+          {rich(
+            "Sessions by age{0}",
+            <span className="text-xs font-normal text-ink2">
+              {rich("{0} in use, {1} warm; oldest first", used, count.pool_available)}
+            </span>,
+          )}
         </h3>
         <SessionPosts sessions={pool.sessions} lifetime={pool.settings.max_lifetime} />
         <SessionTable pool={pool} may={may} onChange={reload} />
         <Endpoints pool={pool} />
       </section>
       <Panel
-        title={`Check of ${pool.backend} in ${pool.environment}`}
+        title={t("Check of {0} in {1}", pool.backend, pool.environment)}
         open={checks !== null}
         onClose={() => setChecks(null)}
         wide
@@ -296,20 +308,22 @@ export default function PoolsPage() {
         {checks && <Checks results={checks} />}
       </Panel>
       <Panel
-        title={`Stop ${pool.backend} in ${pool.environment}`}
+        title={t("Stop {0} in {1}", pool.backend, pool.environment)}
         open={asking !== null}
         onClose={() => setAsking(null)}
       >
         <p>
-          Calls that need this backend are refused until the pool is started again. {plural(used, "call")} in flight
-          now.
+          {rich(
+            "Calls that need this backend are refused until the pool is started again. {0} in flight now.",
+            plural(used, "call"),
+          )}
         </p>
         <div className="mt-4 flex gap-2">
           <button type="button" className="btn btn-bad" aria-disabled={act.busy} onClick={() => void doIt("stop")}>
-            Stop and let calls end
+            {t("Stop and let calls end")}
           </button>
           <button type="button" className="btn btn-bad" aria-disabled={act.busy} onClick={() => void doIt("cut")}>
-            Stop and cut them
+            {t("Stop and cut them")}
           </button>
         </div>
       </Panel>

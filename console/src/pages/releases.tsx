@@ -12,6 +12,7 @@ import { EnvTag, Mark, STATE_MARK } from "../parts/marks";
 import { DeployPanel } from "../releases/deploy";
 import { MakeRelease } from "../releases/make";
 import { grouped, plural, when } from "../formats";
+import { rich, t } from "../text";
 
 const DRAFT = "draft";
 
@@ -51,8 +52,8 @@ export default function ReleasesPage() {
   if (overview.data && !overview.data.services.length)
     return (
       <div className="px-5 py-4">
-        <h1 className="text-[20px] leading-6 font-semibold">Releases</h1>
-        <p className="mt-1 text-ink2">No services yet.</p>
+        <h1 className="text-[20px] leading-6 font-semibold">{t("Releases")}</h1>
+        <p className="mt-1 text-ink2">{t("No services yet.")}</p>
       </div>
     );
   if (detail.error && !detail.data)
@@ -64,10 +65,10 @@ export default function ReleasesPage() {
   const service = detail.data;
   if (!service) return null;
   const versions = [
-    ...(service.draft !== "removed" ? [{ value: DRAFT, word: "draft" }] : []),
+    ...(service.draft !== "removed" ? [{ value: DRAFT, word: t("draft") }] : []),
     ...releases.map((one) => ({
       value: String(one.number),
-      word: `r${one.number}${one.version > 1 ? `, version ${one.version}` : ""}`,
+      word: `r${one.number}${one.version > 1 ? t(", version {0}", one.version) : ""}`,
     })),
   ];
   const groups = [...new Set(changes.map((one) => one.operation))];
@@ -77,13 +78,18 @@ export default function ReleasesPage() {
       <div className="flex items-center gap-3 border-b border-line px-5 py-2">
         <div className="min-w-0">
           <h1 className="text-[20px] leading-6 font-semibold">
-            {service.name} {release ? `r${release.number}` : "draft"}
+            {service.name} {release ? `r${release.number}` : t("draft")}
           </h1>
           <p className="truncate text-xs text-ink2">
             {release
-              ? `Released by ${release.author}, ${when(release.at)}${release.notes ? `: ${release.notes}` : ""}`
-              : "Not released yet"}
-            {release?.consent && `. Consent: ${release.consent}`}
+              ? t(
+                  "Released by {0}, {1}{2}",
+                  release.author,
+                  when(release.at),
+                  release.notes ? `: ${release.notes}` : "",
+                )
+              : t("Not released yet")}
+            {release?.consent && t(". Consent: {0}", release.consent)}
           </p>
         </div>
         <span className="ml-auto flex items-center gap-1.5 text-sm whitespace-nowrap">
@@ -92,22 +98,22 @@ export default function ReleasesPage() {
         </span>
         <div className="w-40">
           <Select
-            label="Service"
+            label={t("Service")}
             value={name}
             onChange={(value) => set("service", value)}
             options={(overview.data?.services ?? []).map((one) => ({ value: one.name, word: one.name }))}
           />
         </div>
         <Link className="btn" href={within(`/services/${service.name}`, view)}>
-          Parameters and contract
+          {t("Parameters and contract")}
         </Link>
       </div>
       <div className="grid min-h-0 grow grid-cols-[256px_minmax(0,1fr)_320px]">
-        <nav aria-label="Changes" className="flex min-h-0 flex-col overflow-auto border-r border-line bg-inset">
+        <nav aria-label={t("Changes")} className="flex min-h-0 flex-col overflow-auto border-r border-line bg-inset">
           <div className="grid grid-cols-[1fr_auto_1fr] items-center gap-1.5 px-4 py-2">
-            <Select label="From" value={old} onChange={(value) => set("old", value)} options={versions} />
-            <span className="text-ink2">to</span>
-            <Select label="To" value={next} onChange={(value) => set("new", value)} options={versions} />
+            <Select label={t("From")} value={old} onChange={(value) => set("old", value)} options={versions} />
+            <span className="text-ink2">{t("to")}</span>
+            <Select label={t("To")} value={next} onChange={(value) => set("new", value)} options={versions} />
           </div>
           {comparison.error && (
             <div className="px-4 py-2">
@@ -115,9 +121,9 @@ export default function ReleasesPage() {
             </div>
           )}
           {groups.map((group) => (
-            <section key={group} aria-label={group || "the whole service"}>
+            <section key={group} aria-label={group || t("the whole service")}>
               <h2 className="flex border-t border-line bg-frame/40 px-4 py-1.5 font-mono text-[12.5px]">
-                {group || "whole service"}
+                {group || t("whole service")}
                 <span className="ml-auto text-ink2">{changes.filter((one) => one.operation === group).length}</span>
               </h2>
               {changes.map(
@@ -142,25 +148,28 @@ export default function ReleasesPage() {
           ))}
           {comparison.data && !changes.length && (
             <p className="border-t border-line px-4 py-2 text-ink2">
-              {old === next ? "This is one and the same version." : "Callers notice nothing."}
+              {old === next ? t("This is one and the same version.") : t("Callers notice nothing.")}
             </p>
           )}
           {comparison.data && comparison.data.definitions.length > 0 && (
             <p className="border-t border-line px-4 py-2 text-xs text-ink2">
-              {plural(comparison.data.definitions.length, "definition")} changed inside:{" "}
-              {comparison.data.definitions.map((one) => one.path.split("/").at(-1)?.replace(".yaml", "")).join(", ")}.
+              {rich(
+                "{0} changed inside: {1}.",
+                plural(comparison.data.definitions.length, "definition"),
+                comparison.data.definitions.map((one) => one.path.split("/").at(-1)?.replace(".yaml", "")).join(", "),
+              )}
             </p>
           )}
         </nav>
         <section className="flex min-h-0 min-w-0 flex-col overflow-auto">
           <div className="flex items-center gap-3 border-b border-line px-5 py-1.5">
             <Segments
-              label="Difference of"
+              label={t("Difference of")}
               value={tab}
               onChange={setTab}
               options={[
-                { value: "contract", word: "Contract" },
-                { value: "definitions", word: "Definitions" },
+                { value: "contract", word: t("Contract") },
+                { value: "definitions", word: t("Definitions") },
               ]}
             />
             {comparison.data && (
@@ -173,9 +182,9 @@ export default function ReleasesPage() {
           {tab === "contract" &&
             comparison.data &&
             (comparison.data.contract.length ? (
-              <Diff lines={comparison.data.contract} label="Difference of the contract" />
+              <Diff lines={comparison.data.contract} label={t("Difference of the contract")} />
             ) : (
-              <p className="px-5 py-3 text-ink2">The contract is the same.</p>
+              <p className="px-5 py-3 text-ink2">{t("The contract is the same.")}</p>
             ))}
           {tab === "definitions" &&
             comparison.data?.definitions.map((one) => (
@@ -191,26 +200,26 @@ export default function ReleasesPage() {
             <div className="strip">
               <Mark name={STATE_MARK[change.verdict] ?? "none"} />
               <p>
-                <b>{change.message}</b> {change.before && <>Before: {change.before}. </>}
-                {change.after && <>After: {change.after}. </>}
+                <b>{change.message}</b> {change.before && <>{rich("Before: {0}.", change.before)} </>}
+                {change.after && <>{rich("After: {0}.", change.after)} </>}
                 {change.callers.length ? (
-                  <>Used in the last 30 days by {change.callers.join(", ")}.</>
+                  <>{rich("Used in the last 30 days by {0}.", change.callers.join(", "))}</>
                 ) : (
-                  <>Nobody used it in the last 30 days.</>
+                  <>{t("Nobody used it in the last 30 days.")}</>
                 )}
               </p>
             </div>
           )}
-          <h2 className="px-5 pt-4 pb-1 text-[15px] font-semibold">Deployments</h2>
+          <h2 className="px-5 pt-4 pb-1 text-[15px] font-semibold">{t("Deployments")}</h2>
           <table className="tbl">
             <thead>
               <tr>
-                <th scope="col">When</th>
-                <th scope="col">Release</th>
-                <th scope="col">Environment</th>
-                <th scope="col">How</th>
-                <th scope="col">By</th>
-                <th scope="col">Came out</th>
+                <th scope="col">{t("When")}</th>
+                <th scope="col">{t("Release")}</th>
+                <th scope="col">{t("Environment")}</th>
+                <th scope="col">{t("How")}</th>
+                <th scope="col">{t("By")}</th>
+                <th scope="col">{t("Came out")}</th>
               </tr>
             </thead>
             <tbody>
@@ -236,26 +245,29 @@ export default function ReleasesPage() {
                   <td>
                     <span className="flex items-center gap-1.5 whitespace-nowrap">
                       <Mark name={one.ended_at ? "stopped" : "serving"} />
-                      {one.ended_at ? `replaced ${when(one.ended_at)}` : "in force"}
-                      {one.reason && `, consent: ${one.reason}`}
+                      {one.ended_at ? t("replaced {0}", when(one.ended_at)) : t("in force")}
+                      {one.reason && t(", consent: {0}", one.reason)}
                     </span>
                   </td>
                 </tr>
               ))}
             </tbody>
           </table>
-          {!service.history.length && <p className="px-5 py-2 text-ink2">Never deployed.</p>}
+          {!service.history.length && <p className="px-5 py-2 text-ink2">{t("Never deployed.")}</p>}
         </section>
-        <aside className="flex min-h-0 flex-col overflow-auto border-l border-line" aria-label="Verdict and deployment">
+        <aside
+          className="flex min-h-0 flex-col overflow-auto border-l border-line"
+          aria-label={t("Verdict and deployment")}
+        >
           {comparison.data && comparison.data.callers.length > 0 && (
             <table className="tbl">
               <thead>
                 <tr>
-                  <th scope="col">Caller</th>
+                  <th scope="col">{t("Caller")}</th>
                   <th scope="col" className="n">
-                    In 30 days
+                    {t("In 30 days")}
                   </th>
-                  <th scope="col">Verdict</th>
+                  <th scope="col">{t("Verdict")}</th>
                 </tr>
               </thead>
               <tbody>
@@ -277,7 +289,7 @@ export default function ReleasesPage() {
             </table>
           )}
           {comparison.data?.callers.length === 0 && (
-            <p className="px-5 py-3 text-ink2">Nobody called this service in the last 30 days.</p>
+            <p className="px-5 py-3 text-ink2">{t("Nobody called this service in the last 30 days.")}</p>
           )}
           <div className="mt-auto" />
           {next === DRAFT ? (

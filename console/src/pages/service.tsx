@@ -15,6 +15,7 @@ import { Findings } from "../parts/findings";
 import { Xml } from "../parts/xml";
 import { mayAtLeast, useSession } from "../session";
 import { plural, when } from "../formats";
+import { rich, t } from "../text";
 
 export default function ServicePage({ name }: { name: string }) {
   const [view] = useLens();
@@ -59,20 +60,19 @@ export default function ServicePage({ name }: { name: string }) {
           <h1 className="text-[20px] leading-6 font-semibold">{data.name}</h1>
           <p className="truncate text-xs text-ink2">{data.description}</p>
         </div>
-        <div className="ml-auto flex shrink-0 items-center" role="group" aria-label="Where each version is">
+        <div className="ml-auto flex shrink-0 items-center" role="group" aria-label={t("Where each version is")}>
           <Reach service={data} view={view} stops={stops} />
         </div>
         <Link
           href={within(`/tests?service=${data.name}${operation ? `&operation=${operation.name}` : ""}`, view)}
           className="btn ml-1"
         >
-          <Play size={15} strokeWidth={1.75} />
-          Test<kbd className="kbd-in">T</kbd>
+          {rich("{0}Test{1}", <Play size={15} strokeWidth={1.75} />, <kbd className="kbd-in">T</kbd>)}
         </Link>
       </div>
       <div className="grid min-h-0 grow grid-cols-[184px_minmax(0,1fr)_320px]">
-        <nav aria-label="Operations" className="min-h-0 overflow-auto border-r border-line bg-inset">
-          <h2 className="px-4 pt-2.5 pb-1.5 font-semibold">Operations</h2>
+        <nav aria-label={t("Operations")} className="min-h-0 overflow-auto border-r border-line bg-inset">
+          <h2 className="px-4 pt-2.5 pb-1.5 font-semibold">{t("Operations")}</h2>
           {operations.map((one) => (
             <button
               key={one.name}
@@ -83,16 +83,20 @@ export default function ServicePage({ name }: { name: string }) {
             >
               <span className="block truncate font-semibold">{one.name}</span>
               <span className="block text-xs text-ink2">
-                {one.input.length} in, {one.output.length} out
-                {one.faults.length ? `, ${plural(one.faults.length, "fault")}` : ""}
+                {rich(
+                  "{0} in, {1} out{2}",
+                  one.input.length,
+                  one.output.length,
+                  one.faults.length ? `, ${plural(one.faults.length, "fault")}` : "",
+                )}
               </span>
             </button>
           ))}
-          {!operations.length && (!place || live.data) && <p className="px-4 text-ink2">No operations yet.</p>}
+          {!operations.length && (!place || live.data) && <p className="px-4 text-ink2">{t("No operations yet.")}</p>}
           {data.path && (
             <p className="px-4 pt-3">
               <Link className="act" href={within(`/definitions?file=${encodeURIComponent(data.path)}`, view)}>
-                Edit as text
+                {t("Edit as text")}
               </Link>
             </p>
           )}
@@ -103,13 +107,13 @@ export default function ServicePage({ name }: { name: string }) {
               </Link>
             </p>
           )}
-          <h2 className="px-4 pt-4 pb-1 font-semibold">Identity</h2>
+          <h2 className="px-4 pt-4 pb-1 font-semibold">{t("Identity")}</h2>
           <dl className="px-4 text-xs">
-            <dt className="text-ink2">Namespace</dt>
+            <dt className="text-ink2">{t("Namespace")}</dt>
             <dd className="mb-1.5 font-mono break-all">{data.namespace}</dd>
             {data.owner && (
               <>
-                <dt className="text-ink2">Owner</dt>
+                <dt className="text-ink2">{t("Owner")}</dt>
                 <dd>{data.owner}</dd>
               </>
             )}
@@ -128,14 +132,18 @@ export default function ServicePage({ name }: { name: string }) {
                 place ? (
                   <>
                     <EnvTag name={place.environment} isProtected={place.protected} />
-                    <span>release {place.release}, as it is live</span>
+                    <span>{rich("release {0}, as it is live", place.release)}</span>
                   </>
                 ) : (
                   <>
                     <Mark name="draft" />
                     <span>
-                      the draft
-                      {data.draft === "edited" ? ", edited since the newest release" : ", same as the newest release"}
+                      {rich(
+                        "the draft{0}",
+                        data.draft === "edited"
+                          ? t(", edited since the newest release")
+                          : t(", same as the newest release"),
+                      )}
                     </span>
                   </>
                 )
@@ -166,19 +174,19 @@ function Reach({ service, view, stops }: { service: ServiceDetail; view: string;
     <>
       <div className={`reach ${view === ALL ? "reach-on" : ""}`}>
         <div className="flex items-center gap-1.5 text-xs text-ink2">
-          <span className="font-medium">Draft</span>
-          {newest && <span className="ml-auto">newest r{newest.number}</span>}
+          <span className="font-medium">{t("Draft")}</span>
+          {newest && <span className="ml-auto">{rich("newest r{0}", newest.number)}</span>}
         </div>
         <div className="mt-[3px] flex items-center gap-1.5">
           <Mark name={service.draft === "edited" ? "draft" : "none"} />
           <span className="text-[13px] leading-4 font-semibold">
             {service.draft === "edited"
               ? newest
-                ? "edited, not released"
-                : "never released"
+                ? t("edited, not released")
+                : t("never released")
               : service.draft === "removed"
-                ? "removed"
-                : "no changes"}
+                ? t("removed")
+                : t("no changes")}
           </span>
         </div>
       </div>
@@ -201,7 +209,7 @@ function Reach({ service, view, stops }: { service: ServiceDetail; view: string;
                 </span>
                 <span className="text-xs text-ink2">
                   {one.state}
-                  {one.release !== undefined && !one.newest ? ", not the newest" : ""}
+                  {one.release !== undefined && !one.newest ? t(", not the newest") : ""}
                 </span>
               </div>
             </div>
@@ -220,34 +228,38 @@ function OperationView({ operation, of }: { operation: OperationShape; of: React
           <h2 className="text-[15px] leading-5 font-semibold">{operation.name}</h2>
           <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">{of}</span>
         </div>
-        <p>{operation.description || <span className="text-warn">Not described yet</span>}</p>
+        <p>{operation.description || <span className="text-warn">{t("Not described yet")}</span>}</p>
         <p className="text-xs text-ink2">
-          {operation.runs && (
-            <>
-              Runs <span className="font-mono">{operation.runs}</span>.{" "}
-            </>
-          )}
+          {operation.runs && <>{rich("Runs {0}.", <span className="font-mono">{operation.runs}</span>)} </>}
           {operation.roles?.length ? (
-            <>Callers need the role {operation.roles.join(" or ")}.</>
+            <>{rich("Callers need the role {0}.", operation.roles.join(" or "))}</>
           ) : (
-            <span className="font-semibold text-warn">No role is named, so nobody may call it.</span>
+            <span className="font-semibold text-warn">{t("No role is named, so nobody may call it.")}</span>
           )}
         </p>
       </div>
-      <Elements head="Input" last="Required" elements={operation.input} />
+      <Elements head={t("Input")} last={t("Required")} elements={operation.input} />
       <p className="px-5 py-1.5 text-xs text-ink2">
-        {operation.input.length} in the contract
-        {kept.length > 0 &&
-          `, ${kept.length} kept inside: ${kept.map(([name, value]) => `${name} = ${value}`).join(", ")}`}
+        {rich(
+          "{0} in the contract{1}",
+          operation.input.length,
+          kept.length > 0 &&
+            t(", {0} kept inside: {1}", kept.length, kept.map(([name, value]) => `${name} = ${value}`).join(", ")),
+        )}
       </p>
-      <Elements head="Output" last="Always" elements={operation.output} from={kindOf(operation.source?.kind)} />
+      <Elements
+        head={t("Output")}
+        last={t("Always")}
+        elements={operation.output}
+        from={kindOf(operation.source?.kind)}
+      />
       {operation.faults.length > 0 && (
         <table className="tbl mt-2">
           <thead>
             <tr>
-              <th scope="col">Fault</th>
-              <th scope="col">Meaning</th>
-              <th scope="col">Detail</th>
+              <th scope="col">{t("Fault")}</th>
+              <th scope="col">{t("Meaning")}</th>
+              <th scope="col">{t("Detail")}</th>
             </tr>
           </thead>
           <tbody>
@@ -296,11 +308,11 @@ function Elements({
       <thead>
         <tr>
           <th scope="col">{head}</th>
-          <th scope="col">Given by</th>
-          <th scope="col">Type</th>
+          <th scope="col">{t("Given by")}</th>
+          <th scope="col">{t("Type")}</th>
           <th scope="col">{last}</th>
-          <th scope="col">List</th>
-          <th scope="col">Documentation</th>
+          <th scope="col">{t("List")}</th>
+          <th scope="col">{t("Documentation")}</th>
         </tr>
       </thead>
       <tbody>
@@ -316,13 +328,15 @@ function Elements({
                     <UserRound size={14} strokeWidth={1.75} className="shrink-0" />
                     {element.default != null ? (
                       <>
-                        default{" "}
-                        <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">
-                          {element.default}
-                        </span>
+                        {rich(
+                          "default {0}",
+                          <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">
+                            {element.default}
+                          </span>,
+                        )}
                       </>
                     ) : (
-                      "caller"
+                      t("caller")
                     )}
                   </>
                 ) : (
@@ -337,9 +351,13 @@ function Elements({
               {element.type}
               {element.unit && <span className="text-ink3">, {element.unit}</span>}
             </td>
-            <td>{element.required ? "yes" : <span className="text-ink3">no</span>}</td>
+            <td>{element.required ? t("yes") : <span className="text-ink3">{t("no")}</span>}</td>
             <td className="text-ink2">
-              {element.list ? (element.most == null ? "any" : `${element.least} to ${element.most}`) : "one"}
+              {element.list
+                ? element.most == null
+                  ? t("any")
+                  : t("{0} to {1}", element.least, element.most)
+                : t("one")}
             </td>
             <td className="py-1!">{element.description || <span className="text-ink3">–</span>}</td>
           </tr>
@@ -347,7 +365,7 @@ function Elements({
         {!elements.length && (
           <tr>
             <td colSpan={6} className="text-ink2">
-              Nothing.
+              {t("Nothing.")}
             </td>
           </tr>
         )}
@@ -386,30 +404,30 @@ function Aside({
   }, [path, digest]);
   return (
     <Tabs.Root defaultValue="contract" className="flex min-h-0 grow flex-col">
-      <Tabs.List className="flex items-center gap-5 border-b border-line px-4" aria-label="Beside the parameters">
+      <Tabs.List className="flex items-center gap-5 border-b border-line px-4" aria-label={t("Beside the parameters")}>
         <Tabs.Trigger value="contract" className="tab">
-          Contract
+          {t("Contract")}
         </Tabs.Trigger>
         <Tabs.Trigger value="readiness" className="tab">
-          Readiness{findings ? ` ${findings.length}` : ""}
+          {rich("Readiness{0}", findings ? ` ${findings.length}` : "")}
         </Tabs.Trigger>
         <Tabs.Trigger value="releases" className="tab">
-          Releases
+          {t("Releases")}
         </Tabs.Trigger>
         <span className="ml-auto">
-          <CopyButton text={source} what="the contract" />
+          <CopyButton text={source} what={t("the contract")} />
         </span>
       </Tabs.List>
       <Tabs.Content value="contract" className="flex min-h-0 grow flex-col">
         <p className="px-4 py-1.5 text-xs text-ink2">
           {place
-            ? `As callers read it in ${place.environment}, release ${place.release}`
-            : "Of the draft, as callers will read it"}
+            ? t("As callers read it in {0}, release {1}", place.environment, place.release ?? "–")
+            : t("Of the draft, as callers will read it")}
         </p>
         {source ? (
-          <Xml source={source} label="Contract" />
+          <Xml source={source} label={t("Contract")} />
         ) : (
-          <p className="px-4 text-ink2">No contract can be written yet; Readiness says why.</p>
+          <p className="px-4 text-ink2">{t("No contract can be written yet; Readiness says why.")}</p>
         )}
       </Tabs.Content>
       <Tabs.Content value="readiness" className="min-h-0 overflow-auto">
@@ -417,8 +435,8 @@ function Aside({
           <Mark name={stops ? "fault" : "serving"} />
           <span className="font-semibold">
             {stops
-              ? `${plural(stops, "finding")} ${stops === 1 ? "stops" : "stop"} the release`
-              : "Nothing stops the release"}
+              ? t("{0} {1} the release", plural(stops, "finding"), stops === 1 ? "stops" : "stop")
+              : t("Nothing stops the release")}
           </span>
         </div>
         <Findings
@@ -430,7 +448,7 @@ function Aside({
         />
         {view === ALL && (
           <p className="border-t border-line px-4 py-2 text-xs text-ink2">
-            Choose an environment at View to review running it there.
+            {t("Choose an environment at View to review running it there.")}
           </p>
         )}
       </Tabs.Content>
@@ -452,10 +470,10 @@ function Aside({
             <p className="font-mono text-xs text-ink3">{one.digest.slice(0, 16)}</p>
           </div>
         ))}
-        {!service.releases.length && <p className="px-4 py-2 text-ink2">No release yet.</p>}
+        {!service.releases.length && <p className="px-4 py-2 text-ink2">{t("No release yet.")}</p>}
         <p className="px-4 py-2">
           <Link className="act" href={within(`/releases?service=${service.name}`, view)}>
-            Compare, release and deploy →
+            {t("Compare, release and deploy →")}
           </Link>
         </p>
       </Tabs.Content>

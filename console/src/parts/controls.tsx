@@ -4,6 +4,7 @@ import { Select as RSelect, ToggleGroup, Tooltip } from "radix-ui";
 import { useState, type ReactNode } from "react";
 import type { Problem } from "../api";
 import { Mark } from "./marks";
+import { rich, t } from "../text";
 
 export function Hint({ text, children }: { text: string; children: ReactNode }) {
   return (
@@ -26,11 +27,11 @@ export function CopyButton({ text, what }: { text: string; what: string }) {
     setTimeout(() => setDone(false), 1500);
   };
   return (
-    <Hint text={done ? "Copied" : `Copy ${what}`}>
+    <Hint text={done ? t("Copied") : t("Copy {0}", what)}>
       <button
         type="button"
         className="ibtn"
-        aria-label={done ? `Copied ${what}` : `Copy ${what}`}
+        aria-label={done ? t("Copied {0}", what) : t("Copy {0}", what)}
         onClick={() => void copy()}
       >
         {done ? <Check size={16} strokeWidth={1.75} className="text-ok" /> : <Copy size={16} strokeWidth={1.75} />}
@@ -131,13 +132,16 @@ export function Problems({ problems }: { problems: Problem[] }) {
               <p className="text-ink2 break-words">
                 {one.place && (
                   <>
-                    at <span className="font-mono text-[12.5px]">{one.place}</span>
-                    {(one.expected || one.found) && ": "}
+                    {rich(
+                      "at {0}{1}",
+                      <span className="font-mono text-[12.5px]">{one.place}</span>,
+                      (one.expected || one.found) && ": ",
+                    )}
                   </>
                 )}
-                {one.expected && <>expected {one.expected}</>}
+                {one.expected && <>{rich("expected {0}", one.expected)}</>}
                 {one.expected && one.found && ", "}
-                {one.found && <>found {one.found}</>}
+                {one.found && <>{rich("found {0}", one.found)}</>}
               </p>
             )}
             {one.inner && <p className="font-mono text-[12.5px] break-words text-ink2">{one.inner}</p>}

@@ -2,6 +2,7 @@
 import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
+import { t } from "../text";
 
 export function Panel({
   title,
@@ -31,7 +32,7 @@ export function Panel({
         >
           <div className="mb-3 flex items-center">
             <Dialog.Title className="text-[15px] font-semibold">{title}</Dialog.Title>
-            <Dialog.Close className="ibtn -mr-1.5 ml-auto" aria-label="Close">
+            <Dialog.Close className="ibtn -mr-1.5 ml-auto" aria-label={t("Close")}>
               <X size={16} strokeWidth={1.75} />
             </Dialog.Close>
           </div>

@@ -1,5 +1,6 @@
 /** Differences in one column: two gutters of line numbers, a sign, and the text; colour is never alone. */
 import type { Line } from "../api";
+import { rich, t } from "../text";
 
 const GROUND: Record<string, string> = { "+": "bg-okwash", "-": "bg-badwash" };
 
@@ -17,7 +18,7 @@ export function Diff({ lines, label }: { lines: Line[]; label: string }) {
         {lines.map(([sign, old, next, text], index) =>
           sign === "…" ? (
             <div key={index} className="lens-gap flex items-center border-y border-line px-3 text-xs text-ink2">
-              {text} {text === "1" ? "line" : "lines"} without change
+              {rich("{0} {1} without change", text, text === "1" ? t("line") : t("lines"))}
             </div>
           ) : (
             <div

@@ -3,6 +3,7 @@ import { ask, type Finding } from "../api";
 import { useAct } from "../act";
 import { Problems } from "./controls";
 import { Mark, STATE_MARK } from "./marks";
+import { t } from "../text";
 
 export function Findings({
   findings,
@@ -37,8 +38,8 @@ export function Findings({
             <p className="font-semibold">{one.message}</p>
             <p className="text-xs break-words text-ink2">
               {one.place}
-              {one.expected && `: expected ${one.expected}`}
-              {one.found && `, found ${one.found}`}
+              {one.expected && t(": expected {0}", one.expected)}
+              {one.found && t(", found {0}", one.found)}
             </p>
             {one.mend && <p className="text-ink2">{one.mend}</p>}
             {one.command && <p className="font-mono text-[12px] break-words text-ink2">{one.command}</p>}
@@ -47,12 +48,12 @@ export function Findings({
                 type="button"
                 className="act"
                 aria-disabled={act.busy || !may}
-                title={may ? undefined : "Mending needs the role integrator"}
+                title={may ? undefined : t("Mending needs the role integrator")}
                 onClick={() => {
                   if (may && !act.busy) void mend(one.code);
                 }}
               >
-                Mend it
+                {t("Mend it")}
               </button>
             )}
           </div>

@@ -1,5 +1,6 @@
 /** States as one small shape on a post: shape first, colour second, word third. */
 import type { ReactNode } from "react";
+import { t } from "../text";
 
 export type MarkName = "serving" | "warm" | "drain" | "risk" | "fault" | "moving" | "stopped" | "draft" | "none";
 
@@ -133,7 +134,7 @@ export function EnvTag({ name, isProtected }: { name: string; isProtected: boole
 
 export function Gate({ open }: { open: boolean }) {
   return open ? (
-    <svg className="shrink-0" width="26" height="46" viewBox="0 -4 26 46" role="img" aria-label="gate open">
+    <svg className="shrink-0" width="26" height="46" viewBox="0 -4 26 46" role="img" aria-label={t("gate open")}>
       <path d="M5 5h16M5 31h16" stroke="var(--ok)" strokeWidth="3" strokeLinecap="round" />
       <path
         d="M8 18h9m-4-4 4 4-4 4"
@@ -146,7 +147,7 @@ export function Gate({ open }: { open: boolean }) {
       <path d="M0 40.5h26" stroke="var(--water)" strokeWidth="3" />
     </svg>
   ) : (
-    <svg className="shrink-0" width="26" height="46" viewBox="0 -4 26 46" role="img" aria-label="gate closed">
+    <svg className="shrink-0" width="26" height="46" viewBox="0 -4 26 46" role="img" aria-label={t("gate closed")}>
       <path
         d="M9 4 18 18 9 32"
         fill="none"
@@ -183,7 +184,7 @@ export function Gauge({ used, warm, most, bad }: { used: number; warm: number; m
       height="8"
       viewBox="0 0 72 8"
       role="img"
-      aria-label={`${used} in use, ${warm} warm, at most ${most}`}
+      aria-label={t("{0} in use, {1} warm, at most {2}", used, warm, most)}
       className="shrink-0"
     >
       <rect x="0.5" y="0.5" width="71" height="7" fill="none" stroke="var(--edge)" />

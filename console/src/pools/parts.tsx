@@ -4,6 +4,7 @@ import { useAct } from "../act";
 import { Problems } from "../parts/controls";
 import { Mark, STATE_MARK } from "../parts/marks";
 import { span, took } from "../formats";
+import { rich, t } from "../text";
 
 export function SessionPosts({ sessions, lifetime }: { sessions: PoolSession[]; lifetime: number }) {
   const width = sessions.length > 16 ? 18 : 38;
@@ -15,16 +16,12 @@ export function SessionPosts({ sessions, lifetime }: { sessions: PoolSession[]; 
         width={whole}
         height={height + 18}
         role="img"
-        aria-label={`${sessions.length} sessions by age; the line is the lifetime of ${span(lifetime)}`}
+        aria-label={t("{0} sessions by age; the line is the lifetime of {1}", sessions.length, span(lifetime))}
       >
         <path d={`M0 14H${whole}`} stroke="var(--edge)" strokeDasharray="4 3" />
-        <text
-          x={whole}
-          y="9"
-          textAnchor="end"
-          fontSize="12"
-          fill="var(--ink2)"
-        >{`lifetime ${span(lifetime)}, then closed`}</text>
+        <text x={whole} y="9" textAnchor="end" fontSize="12" fill="var(--ink2)">
+          {t("lifetime {0}, then closed", span(lifetime))}
+        </text>
         {sessions.map((one, index) => {
           const tall = Math.max(3, Math.min(1, one.age / lifetime) * (height - 14));
           const x = index * (width + 10);
@@ -72,26 +69,26 @@ export function SessionTable({ pool, may, onChange }: { pool: PoolView; may: boo
       <table className="tbl">
         <thead>
           <tr>
-            <th scope="col">Session</th>
-            <th scope="col">State</th>
-            <th scope="col">Endpoint</th>
-            <th scope="col">Identity</th>
+            <th scope="col">{t("Session")}</th>
+            <th scope="col">{t("State")}</th>
+            <th scope="col">{t("Endpoint")}</th>
+            <th scope="col">{t("Identity")}</th>
             <th scope="col" className="n">
-              Age
+              {t("Age")}
             </th>
             <th scope="col" className="n">
-              Closes in
+              {t("Closes in")}
             </th>
             <th scope="col" className="n">
-              Served
+              {t("Served")}
             </th>
-            <th scope="col">Now</th>
-            <th scope="col">Caller</th>
+            <th scope="col">{t("Now")}</th>
+            <th scope="col">{t("Caller")}</th>
             <th scope="col" className="n">
-              For
+              {t("For")}
             </th>
             <th scope="col">
-              <span className="sr-only">Acts</span>
+              <span className="sr-only">{t("Acts")}</span>
             </th>
           </tr>
         </thead>
@@ -108,7 +105,7 @@ export function SessionTable({ pool, may, onChange }: { pool: PoolView; may: boo
                 </span>
               </td>
               <td>{one.endpoint}</td>
-              <td>{one.identity || <span className="text-ink3">none</span>}</td>
+              <td>{one.identity || <span className="text-ink3">{t("none")}</span>}</td>
               <td className="n">{span(one.age)}</td>
               <td className="n">{span(one.expires_in)}</td>
               <td className="n">{one.uses}</td>
@@ -120,12 +117,12 @@ export function SessionTable({ pool, may, onChange }: { pool: PoolView; may: boo
                   type="button"
                   className="act"
                   aria-disabled={!may || act.busy}
-                  title={may ? "Close it when its call has ended" : "Closing needs the role operator"}
+                  title={may ? t("Close it when its call has ended") : t("Closing needs the role operator")}
                   onClick={() => {
                     if (may) void evict(one.session);
                   }}
                 >
-                  Close
+                  {t("Close")}
                 </button>
               </td>
             </tr>
@@ -134,7 +131,7 @@ export function SessionTable({ pool, may, onChange }: { pool: PoolView; may: boo
       </table>
       {!pool.sessions.length && (
         <p className="px-5 py-2 text-ink2">
-          {pool.state === "asleep" ? "Asleep: the next call opens a session." : "No session is open."}
+          {pool.state === "asleep" ? t("Asleep: the next call opens a session.") : t("No session is open.")}
         </p>
       )}
     </>
@@ -144,32 +141,32 @@ export function SessionTable({ pool, may, onChange }: { pool: PoolView; may: boo
 export function Endpoints({ pool }: { pool: PoolView }) {
   return (
     <>
-      <h3 className="px-5 pt-4 pb-1 text-[15px] font-semibold">Endpoints</h3>
+      <h3 className="px-5 pt-4 pb-1 text-[15px] font-semibold">{t("Endpoints")}</h3>
       <table className="tbl">
         <thead>
           <tr>
-            <th scope="col">Endpoint</th>
-            <th scope="col">Address</th>
+            <th scope="col">{t("Endpoint")}</th>
+            <th scope="col">{t("Address")}</th>
             <th scope="col" className="n">
-              Priority
+              {t("Priority")}
             </th>
             <th scope="col" className="n">
-              Weight
+              {t("Weight")}
             </th>
-            <th scope="col">Circuit</th>
+            <th scope="col">{t("Circuit")}</th>
             <th scope="col" className="n">
-              Sessions
-            </th>
-            <th scope="col" className="n">
-              Connect
+              {t("Sessions")}
             </th>
             <th scope="col" className="n">
-              Errors
+              {t("Connect")}
             </th>
             <th scope="col" className="n">
-              Lost
+              {t("Errors")}
             </th>
-            <th scope="col">Last check</th>
+            <th scope="col" className="n">
+              {t("Lost")}
+            </th>
+            <th scope="col">{t("Last check")}</th>
           </tr>
         </thead>
         <tbody>
@@ -188,10 +185,12 @@ export function Endpoints({ pool }: { pool: PoolView }) {
                 </span>
               </td>
               <td className="n">{one.sessions}</td>
-              <td className="n">{one.connect_ms.toFixed(1)}&nbsp;ms</td>
+              <td className="n">{rich("{0}\u00a0ms", one.connect_ms.toFixed(1))}</td>
               <td className="n">{one.connect_errors}</td>
               <td className="n">{one.lost}</td>
-              <td className="text-ink2">{one.checked_ago === null ? "not yet" : `${span(one.checked_ago)} ago`}</td>
+              <td className="text-ink2">
+                {one.checked_ago === null ? t("not yet") : t("{0} ago", span(one.checked_ago))}
+              </td>
             </tr>
           ))}
         </tbody>
@@ -206,7 +205,7 @@ export function Checks({ results }: { results: CheckResult[] }) {
       {results.map((one) => {
         const failed = one.stages.find((stage) => stage.outcome === "failed");
         return (
-          <section key={one.endpoint} className="mb-3" aria-label={`Check of ${one.endpoint}`}>
+          <section key={one.endpoint} className="mb-3" aria-label={t("Check of {0}", one.endpoint)}>
             <h3 className="mb-1 flex items-center gap-2 font-semibold">
               <Mark name={one.passed ? "serving" : "fault"} />
               {one.endpoint} <span className="font-mono text-[12.5px] font-normal text-ink2">{one.address}</span>
@@ -225,7 +224,9 @@ export function Checks({ results }: { results: CheckResult[] }) {
                       </span>
                     </td>
                     <td className="text-ink2">{stage.detail}</td>
-                    <td className="n whitespace-nowrap">{stage.ms ? <>{stage.ms.toFixed(1)}&nbsp;ms</> : ""}</td>
+                    <td className="n whitespace-nowrap">
+                      {stage.ms ? <>{rich("{0}\u00a0ms", stage.ms.toFixed(1))}</> : ""}
+                    </td>
                   </tr>
                 ))}
               </tbody>

@@ -7,6 +7,7 @@ import { Problems, Select } from "../parts/controls";
 import { EnvTag, Gate, Mark, STATE_MARK } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
 import { plural } from "../formats";
+import { rich, t } from "../text";
 
 const SHARES = ["100", "50", "25", "10", "5", "1"];
 
@@ -34,7 +35,7 @@ export function DeployPanel({
       : null,
     10,
   );
-  if (!place) return <p className="px-5 py-3 text-ink2">No environment is defined yet.</p>;
+  if (!place) return <p className="px-5 py-3 text-ink2">{t("No environment is defined yet.")}</p>;
   const gates = plan.data?.gates ?? [];
   const stops = gates.flatMap((one) => (one.outcome === "closed" ? one.problems : []));
   const asks = gates.flatMap((one) => (one.outcome === "consent" ? one.problems : []));
@@ -59,11 +60,11 @@ export function DeployPanel({
       done();
     });
   const why = !may
-    ? "Deploying needs the role operator"
+    ? t("Deploying needs the role operator")
     : stops.length
-      ? "A gate is closed"
+      ? t("A gate is closed")
       : !confirmed
-        ? `Type ${environment} first`
+        ? t("Type {0} first", environment)
         : undefined;
   return (
     <form
@@ -74,18 +75,18 @@ export function DeployPanel({
       }}
     >
       <h2 className="mb-1 flex items-center gap-2 text-[15px] font-semibold">
-        Deploy r{release} to <EnvTag name={environment} isProtected={place.protected} />
+        {rich("Deploy r{0} to {1}", release, <EnvTag name={environment} isProtected={place.protected} />)}
       </h2>
       <div className="flex items-center gap-2 border-b border-line pb-2">
         <Gate open={stops.length === 0 && asks.length === 0} />
         <p className="text-xs text-ink2">
           {stops.length
-            ? `${plural(stops.length, "finding")} ${stops.length === 1 ? "stops" : "stop"} it.`
+            ? t("{0} {1} it.", plural(stops.length, "finding"), stops.length === 1 ? "stops" : "stop")
             : asks.length
-              ? "Callers break: it needs a reason."
-              : "Its gates are open."}
+              ? t("Callers break: it needs a reason.")
+              : t("Its gates are open.")}
           {plan.data?.replaces && plan.data.replaces !== release
-            ? ` It takes the place of r${plan.data.replaces}.`
+            ? t(" It takes the place of r{0}.", plan.data.replaces)
             : ""}{" "}
           {plan.data?.uses.map((one) => (
             <span key={one.backend} className="inline-flex items-center gap-1">
@@ -107,9 +108,9 @@ export function DeployPanel({
       )}
       <div className="mt-2 grid grid-cols-2 gap-3">
         <div>
-          <span className="lbl">To</span>
+          <span className="lbl">{t("To")}</span>
           <Select
-            label="To environment"
+            label={t("To environment")}
             value={environment}
             onChange={(next) => {
               setEnvironment(next);
@@ -121,19 +122,19 @@ export function DeployPanel({
           />
         </div>
         <div>
-          <span className="lbl">Share of the calls</span>
+          <span className="lbl">{t("Share of the calls")}</span>
           <Select
-            label="Share of the calls"
+            label={t("Share of the calls")}
             value={share}
             onChange={setShare}
-            options={SHARES.map((one) => ({ value: one, word: one === "100" ? "all" : `${one} %` }))}
+            options={SHARES.map((one) => ({ value: one, word: one === "100" ? t("all") : `${one} %` }))}
           />
         </div>
       </div>
       {asks.length > 0 && (
         <>
           <label className="lbl mt-2" htmlFor="deploy-consent">
-            Reason for breaking callers
+            {t("Reason for breaking callers")}
           </label>
           <input
             id="deploy-consent"
@@ -146,7 +147,7 @@ export function DeployPanel({
       {place.protected && (
         <>
           <label className="lbl mt-2" htmlFor="confirm">
-            Type the environment to confirm
+            {t("Type the environment to confirm")}
           </label>
           <input
             id="confirm"
@@ -165,10 +166,10 @@ export function DeployPanel({
       <div className="mt-3 flex gap-2">
         <button type="submit" data-to="D" className="btn btn-main" aria-disabled={!ready} title={why}>
           {already
-            ? `Deploy r${release} again`
+            ? t("Deploy r{0} again", release)
             : share === "100"
-              ? `Deploy r${release}`
-              : `Give r${release} ${share} %`}
+              ? t("Deploy r{0}", release)
+              : t("Give r{0} {1} %", release, share)}
         </button>
         {place.release !== undefined && (
           <button
@@ -176,12 +177,12 @@ export function DeployPanel({
             data-to="R"
             className="btn"
             aria-disabled={!may || !confirmed || act.busy}
-            title={confirmed ? "Back to the release before" : `Type ${environment} first`}
+            title={confirmed ? t("Back to the release before") : t("Type {0} first", environment)}
             onClick={() => {
               if (may && confirmed && !act.busy) void back();
             }}
           >
-            Roll back {environment}
+            {rich("Roll back {0}", environment)}
           </button>
         )}
       </div>
@@ -190,7 +191,7 @@ export function DeployPanel({
           service={service.name}
           place={place}
           ready={may && confirmed}
-          why={confirmed ? undefined : `Type ${environment} first`}
+          why={confirmed ? undefined : t("Type {0} first", environment)}
           onDone={done}
         />
       )}
@@ -228,12 +229,14 @@ function EndOfService({
   return (
     <details className="mt-3 border-t border-line pt-2" open={!!place.ends}>
       <summary className="cursor-pointer font-semibold">
-        {place.ends ? `Ends in ${place.environment} on ${place.ends}` : `Announce the end in ${place.environment}`}
+        {place.ends
+          ? t("Ends in {0} on {1}", place.environment, place.ends)
+          : t("Announce the end in {0}", place.environment)}
       </summary>
       <div className="mt-2 grid grid-cols-2 gap-3">
         <div>
           <label className="lbl" htmlFor="end-day">
-            Last day before
+            {t("Last day before")}
           </label>
           <input
             id="end-day"
@@ -245,12 +248,12 @@ function EndOfService({
         </div>
         <div>
           <label className="lbl" htmlFor="end-words">
-            Words for callers
+            {t("Words for callers")}
           </label>
           <input
             id="end-words"
             className="field"
-            placeholder="What to use instead"
+            placeholder={t("What to use instead")}
             value={words}
             onChange={(event) => setWords(event.target.value)}
           />
@@ -271,7 +274,7 @@ function EndOfService({
             if (!blocked && day) void set(day);
           }}
         >
-          Announce the end
+          {t("Announce the end")}
         </button>
         {place.ends && (
           <button
@@ -283,7 +286,7 @@ function EndOfService({
               if (!blocked) void set(null);
             }}
           >
-            Keep it
+            {t("Keep it")}
           </button>
         )}
       </div>

@@ -4,6 +4,7 @@ import { ask, type ServiceDetail } from "../api";
 import { useAct } from "../act";
 import { Problems } from "../parts/controls";
 import { mayAtLeast, useSession } from "../session";
+import { rich, t } from "../text";
 
 export function MakeRelease({
   service,
@@ -35,19 +36,22 @@ export function MakeRelease({
         if (may && !act.busy) void make();
       }}
     >
-      <h2 className="mb-2 text-[15px] font-semibold">Release the draft as r{next}</h2>
+      <h2 className="mb-2 text-[15px] font-semibold">{rich("Release the draft as r{0}", next)}</h2>
       <label className="lbl" htmlFor="notes">
-        What is new
+        {t("What is new")}
       </label>
       <input id="notes" className="field mb-2" value={notes} onChange={(event) => setNotes(event.target.value)} />
       {breaking && (
         <>
           <label className="lbl" htmlFor="consent">
-            Reason for breaking callers
+            {t("Reason for breaking callers")}
           </label>
           <input id="consent" className="field" value={consent} onChange={(event) => setConsent(event.target.value)} />
           <p className="mt-0.5 mb-2 text-xs text-ink3">
-            Or set version {service.version + 1} in the service, for an address of its own beside the old one.
+            {rich(
+              "Or set version {0} in the service, for an address of its own beside the old one.",
+              service.version + 1,
+            )}
           </p>
         </>
       )}
@@ -61,9 +65,9 @@ export function MakeRelease({
         data-to="D"
         className="btn btn-main"
         aria-disabled={!may || act.busy}
-        title={may ? undefined : "Releasing needs the role integrator"}
+        title={may ? undefined : t("Releasing needs the role integrator")}
       >
-        Release r{next}
+        {rich("Release r{0}", next)}
       </button>
     </form>
   );

@@ -13,15 +13,16 @@ import { Labelled } from "../../parts/dialog";
 import { Mark } from "../../parts/marks";
 import { mayAtLeast, useSession } from "../../session";
 import { plural } from "../../formats";
+import { rich, t } from "../../text";
 
 const OPERATIONS = [
-  { name: "get", words: "Read one by its key" },
-  { name: "check", words: "Tell whether it exists and has changed" },
-  { name: "find", words: "Find and page" },
-  { name: "create", words: "Create" },
-  { name: "update", words: "Change given fields" },
-  { name: "save", words: "Create or make equal" },
-  { name: "delete", words: "Delete" },
+  { name: "get", words: t("Read one by its key") },
+  { name: "check", words: t("Tell whether it exists and has changed") },
+  { name: "find", words: t("Find and page") },
+  { name: "create", words: t("Create") },
+  { name: "update", words: t("Change given fields") },
+  { name: "save", words: t("Create or make equal") },
+  { name: "delete", words: t("Delete") },
 ];
 
 export default function DatabasePage() {
@@ -48,30 +49,30 @@ export default function DatabasePage() {
     return (
       <>
         <DefinitionTabs at="/definitions/database" />
-        <p className="px-5 py-4 text-ink2">Looking around in databases needs the role integrator.</p>
+        <p className="px-5 py-4 text-ink2">{t("Looking around in databases needs the role integrator.")}</p>
       </>
     );
   return (
     <>
       <DefinitionTabs at="/definitions/database" />
       <div className="grid min-h-0 grow grid-cols-[280px_minmax(0,1fr)_308px]">
-        <nav aria-label="Tables" className="min-h-0 overflow-auto border-r border-line bg-inset">
+        <nav aria-label={t("Tables")} className="min-h-0 overflow-auto border-r border-line bg-inset">
           <div className="flex flex-col gap-2 px-4 pt-3 pb-2">
             <Select
-              label="Database"
+              label={t("Database")}
               value={place ? `${place.environment} ${place.backend}` : ""}
               onChange={(next) => set("place", next)}
-              placeholder="no backend is bound"
+              placeholder={t("no backend is bound")}
               options={bound.map((one) => ({
                 value: `${one.environment} ${one.backend}`,
-                word: `${one.backend} in ${one.environment}, ${one.engine}`,
+                word: t("{0} in {1}, {2}", one.backend, one.environment, one.engine),
               }))}
             />
             <input
               data-narrow
               className="field"
-              placeholder="Part of a name or comment"
-              aria-label="Part of a name or comment"
+              placeholder={t("Part of a name or comment")}
+              aria-label={t("Part of a name or comment")}
               value={narrow}
               onChange={(event) => setNarrow(event.target.value)}
             />
@@ -99,13 +100,13 @@ export default function DatabasePage() {
               <span className="block truncate text-xs text-ink2">
                 {one.used[0] ??
                   one.reasons[0] ??
-                  (one.comment || `${plural(one.columns.length, "column")}, not published`)}
+                  (one.comment || t("{0}, not published", plural(one.columns.length, "column")))}
               </span>
             </button>
           ))}
-          {tables.data && !tables.data.length && <p className="px-4 py-2 text-ink2">Nothing mentions that.</p>}
+          {tables.data && !tables.data.length && <p className="px-4 py-2 text-ink2">{t("Nothing mentions that.")}</p>}
         </nav>
-        <section aria-label="Table" className="min-h-0 min-w-0 overflow-auto">
+        <section aria-label={t("Table")} className="min-h-0 min-w-0 overflow-auto">
           {table.error && (
             <div className="p-5">
               <Problems problems={table.error.problems} />
@@ -113,7 +114,7 @@ export default function DatabasePage() {
           )}
           {table.data && <Columns table={table.data} />}
         </section>
-        <aside aria-label="Make an object" className="min-h-0 overflow-auto border-l border-line bg-inset">
+        <aside aria-label={t("Make an object")} className="min-h-0 overflow-auto border-l border-line bg-inset">
           {table.data && base && place && (
             <Wish
               key={`${base} ${name}`}
@@ -138,30 +139,34 @@ function Columns({ table }: { table: TableDetail }) {
       <div className="px-5 pt-3 pb-2">
         <h1 className="font-mono text-[17px] font-semibold">{table.name}</h1>
         <p className="text-ink2">
-          {table.kind === "view" ? "View" : "Table"}
+          {table.kind === "view" ? t("View") : t("Table")}
           {table.rows !== null && `, ${plural(table.rows, "row")}`}
           {table.key.length > 0 && (
             <>
-              , key <span className="font-mono text-[12.5px]">{table.key.join(", ")}</span> ({table.key_from})
+              {rich(
+                ", key {0} ({1})",
+                <span className="font-mono text-[12.5px]">{table.key.join(", ")}</span>,
+                table.key_from,
+              )}
             </>
           )}
           {table.comment && `. ${table.comment}`}
         </p>
         {table.reasons.map((one) => (
           <p key={one} className="strip mt-2">
-            No object can be made of it: {one}.
+            {rich("No object can be made of it: {0}.", one)}
           </p>
         ))}
       </div>
       <table className="tbl">
         <thead>
           <tr>
-            <th scope="col">Column</th>
-            <th scope="col">Type there</th>
-            <th scope="col">Type here</th>
-            <th scope="col">Required</th>
-            <th scope="col">Filled by</th>
-            <th scope="col">Codes and words</th>
+            <th scope="col">{t("Column")}</th>
+            <th scope="col">{t("Type there")}</th>
+            <th scope="col">{t("Type here")}</th>
+            <th scope="col">{t("Required")}</th>
+            <th scope="col">{t("Filled by")}</th>
+            <th scope="col">{t("Codes and words")}</th>
           </tr>
         </thead>
         <tbody>
@@ -174,19 +179,16 @@ function Columns({ table }: { table: TableDetail }) {
               <td>
                 {one.type || (
                   <span className="flex items-center gap-1.5 text-warn">
-                    <Mark name="risk" />
-                    none, left out
+                    {rich("{0}none, left out", <Mark name="risk" />)}
                   </span>
                 )}
               </td>
-              <td>{one.required ? "yes" : <span className="text-ink3">no</span>}</td>
+              <td>{one.required ? t("yes") : <span className="text-ink3">{t("no")}</span>}</td>
               <td className="text-ink2 whitespace-nowrap">
                 {one.filled ? (
-                  "the database"
+                  t("the database")
                 ) : one.default ? (
-                  <>
-                    default <span className="font-mono text-[12px]">{one.default}</span>
-                  </>
+                  <>{rich("default {0}", <span className="font-mono text-[12px]">{one.default}</span>)}</>
                 ) : (
                   ""
                 )}
@@ -208,14 +210,20 @@ function Columns({ table }: { table: TableDetail }) {
         <ul className="px-5 py-2 text-ink2">
           {table.foreign_keys.map((one) => (
             <li key={one.columns.join()}>
-              <span className="font-mono text-[12.5px]">{one.columns.join(", ")}</span> refers to{" "}
-              <b className="font-mono text-[12.5px] font-semibold text-ink">{one.table}</b>
+              {rich(
+                "{0} refers to {1}",
+                <span className="font-mono text-[12.5px]">{one.columns.join(", ")}</span>,
+                <b className="font-mono text-[12.5px] font-semibold text-ink">{one.table}</b>,
+              )}
             </li>
           ))}
           {table.children.map((one) => (
             <li key={one.table + one.columns.join()}>
-              <b className="font-mono text-[12.5px] font-semibold text-ink">{one.table}</b> refers to it by{" "}
-              <span className="font-mono text-[12.5px]">{one.columns.join(", ")}</span>
+              {rich(
+                "{0} refers to it by {1}",
+                <b className="font-mono text-[12.5px] font-semibold text-ink">{one.table}</b>,
+                <span className="font-mono text-[12.5px]">{one.columns.join(", ")}</span>,
+              )}
             </li>
           ))}
         </ul>
@@ -278,39 +286,39 @@ function Wish({
         if (ready) void run(true);
       }}
     >
-      <h2 className="mb-2 text-[15px] font-semibold">Make an object</h2>
-      <Labelled label="Object" hint="The table's name when left empty">
+      <h2 className="mb-2 text-[15px] font-semibold">{t("Make an object")}</h2>
+      <Labelled label={t("Object")} hint={t("The table's name when left empty")}>
         {(id) => <input id={id} className="field" value={object} onChange={(event) => setObject(event.target.value)} />}
       </Labelled>
       {table.kind === "view" || !table.key.length ? (
-        <Labelled label="Key" hint="Columns that tell the rows apart, with commas">
+        <Labelled label={t("Key")} hint={t("Columns that tell the rows apart, with commas")}>
           {(id) => <input id={id} className="field" value={key} onChange={(event) => setKey(event.target.value)} />}
         </Labelled>
       ) : null}
-      <Labelled label="Service" hint="A new one that publishes it; none when left empty">
+      <Labelled label={t("Service")} hint={t("A new one that publishes it; none when left empty")}>
         {(id) => (
           <input
             id={id}
             className="field"
             value={service}
             onChange={(event) => setService(event.target.value)}
-            placeholder="PermitBook"
+            placeholder={t("PermitBook")}
           />
         )}
       </Labelled>
-      <Labelled label="Roles" hint="Who may call it; nobody when left empty">
+      <Labelled label={t("Roles")} hint={t("Who may call it; nobody when left empty")}>
         {(id) => (
           <input
             id={id}
             className="field"
             value={role}
             onChange={(event) => setRole(event.target.value)}
-            placeholder="auditor"
+            placeholder={t("auditor")}
           />
         )}
       </Labelled>
       <fieldset className="mb-2.5">
-        <legend className="lbl">Operations</legend>
+        <legend className="lbl">{t("Operations")}</legend>
         {OPERATIONS.filter((one) => table.kind === "table" || OPERATIONS.indexOf(one) < 3).map((one) => (
           <label key={one.name} className="flex items-center gap-2">
             <input
@@ -324,7 +332,7 @@ function Wish({
       </fieldset>
       {table.children.length > 0 && (
         <fieldset className="mb-2.5">
-          <legend className="lbl">Rows that belong to it</legend>
+          <legend className="lbl">{t("Rows that belong to it")}</legend>
           {table.children.map((one) => (
             <label key={one.table} className="flex items-center gap-2">
               <input
@@ -340,8 +348,7 @@ function Wish({
       )}
       <div className="flex gap-2">
         <button type="submit" className="btn btn-main" aria-disabled={!ready}>
-          <Plus size={15} strokeWidth={1.75} />
-          Make it
+          {rich("{0}Make it", <Plus size={15} strokeWidth={1.75} />)}
         </button>
         <button
           type="button"
@@ -351,7 +358,7 @@ function Wish({
             if (ready) void run(false);
           }}
         >
-          Show the text
+          {t("Show the text")}
         </button>
       </div>
       {act.problems.length > 0 && (
@@ -361,17 +368,22 @@ function Wish({
       )}
       {made && (
         <p role="status" className="mt-3">
-          <Mark name="draft" /> Saved as {plural(made.length, "draft")}: {made.join(", ")}.{" "}
-          {service ? (
-            <Link className="act" href={within(`/services/${service}`, view)}>
-              Look at {service} →
-            </Link>
-          ) : (
-            <Link className="act" href={within("/definitions/objects", view)}>
-              Look at the object →
-            </Link>
-          )}{" "}
-          It is reachable in {environment} after a release and a deployment.
+          {rich(
+            "{0} Saved as {1}: {2}. {3} It is reachable in {4} after a release and a deployment.",
+            <Mark name="draft" />,
+            plural(made.length, "draft"),
+            made.join(", "),
+            service ? (
+              <Link className="act" href={within(`/services/${service}`, view)}>
+                {rich("Look at {0} →", service)}
+              </Link>
+            ) : (
+              <Link className="act" href={within("/definitions/objects", view)}>
+                {t("Look at the object →")}
+              </Link>
+            ),
+            environment,
+          )}
         </p>
       )}
       {shown &&

@@ -12,6 +12,7 @@ import { useLoad } from "../../load";
 import { Problems, Select } from "../../parts/controls";
 import { mayAtLeast, useSession } from "../../session";
 import { plural } from "../../formats";
+import { rich, t } from "../../text";
 
 interface FieldText {
   type: string;
@@ -56,12 +57,12 @@ export default function ObjectsPage() {
     act.run(async () => {
       await ask("PUT", `/objects/${encodeURIComponent(name)}`, { definition, revision: mine?.revision ?? 0 });
       setPen(null);
-      setSaid("Saved as a draft. What is live has not changed.");
+      setSaid(t("Saved as a draft. What is live has not changed."));
       reload();
       list.reload();
     });
   const choose = (next: string) => {
-    if (dirty && !window.confirm("Leave without saving the changes?")) return;
+    if (dirty && !window.confirm(t("Leave without saving the changes?"))) return;
     setPen(null);
     setSaid("");
     setChosen("");
@@ -74,7 +75,7 @@ export default function ObjectsPage() {
     <>
       <DefinitionTabs at="/definitions/objects" />
       <div className="grid min-h-0 grow grid-cols-[188px_minmax(0,1fr)_272px]">
-        <nav aria-label="Objects" className="min-h-0 overflow-auto border-r border-line bg-inset pt-2">
+        <nav aria-label={t("Objects")} className="min-h-0 overflow-auto border-r border-line bg-inset pt-2">
           {list.data?.map((one) => (
             <button
               key={one.name}
@@ -85,13 +86,15 @@ export default function ObjectsPage() {
             >
               <b className="block truncate font-semibold">{one.name}</b>
               <span className="block truncate text-xs text-ink2">
-                {one.services.length ? `in ${one.services.map((two) => two.service).join(", ")}` : "not published"}
+                {one.services.length
+                  ? t("in {0}", one.services.map((two) => two.service).join(", "))
+                  : t("not published")}
               </span>
             </button>
           ))}
-          {list.data && !list.data.length && <p className="px-4 text-ink2">No object yet.</p>}
+          {list.data && !list.data.length && <p className="px-4 text-ink2">{t("No object yet.")}</p>}
         </nav>
-        <section aria-label="Fields" className="flex min-h-0 min-w-0 flex-col">
+        <section aria-label={t("Fields")} className="flex min-h-0 min-w-0 flex-col">
           {error && (
             <div className="p-5">
               <Problems problems={error.problems} />
@@ -103,25 +106,27 @@ export default function ObjectsPage() {
                 <div className="min-w-0">
                   <h1 className="text-[20px] leading-6 font-semibold">{name}</h1>
                   <p className="truncate text-ink2">
-                    Table <span className="font-mono text-[12.5px]">{String(definition.table)}</span> of{" "}
-                    {String(definition.backend)}
-                    {typeof definition.description === "string" && `. ${definition.description}`}
+                    {rich(
+                      "Table {0} of {1}{2}",
+                      <span className="font-mono text-[12.5px]">{String(definition.table)}</span>,
+                      String(definition.backend),
+                      typeof definition.description === "string" && `. ${definition.description}`,
+                    )}
                   </p>
                 </div>
                 <span className="mt-1.5 ml-auto text-xs text-ink2 whitespace-nowrap" role="status">
-                  {dirty ? "changed, not saved" : said}
+                  {dirty ? t("changed, not saved") : said}
                 </span>
                 <button
                   type="button"
                   className="btn btn-main"
                   aria-disabled={!dirty || !may || act.busy}
-                  title={may ? undefined : "Editing needs the role integrator"}
+                  title={may ? undefined : t("Editing needs the role integrator")}
                   onClick={() => {
                     if (dirty && may && !act.busy) void save();
                   }}
                 >
-                  <Save size={15} strokeWidth={1.75} />
-                  Save<kbd className="kbd-in">Ctrl S</kbd>
+                  {rich("{0}Save{1}", <Save size={15} strokeWidth={1.75} />, <kbd className="kbd-in">Ctrl S</kbd>)}
                 </button>
               </div>
               {act.problems.length > 0 && (
@@ -138,20 +143,20 @@ export default function ObjectsPage() {
                 <table className="tbl">
                   <thead>
                     <tr>
-                      <th scope="col">Field</th>
-                      <th scope="col">Column</th>
-                      <th scope="col">Type</th>
+                      <th scope="col">{t("Field")}</th>
+                      <th scope="col">{t("Column")}</th>
+                      <th scope="col">{t("Type")}</th>
                       <th scope="col" className="text-center">
-                        Required
+                        {t("Required")}
                       </th>
                       <th scope="col" className="text-center">
-                        Read only
+                        {t("Read only")}
                       </th>
                       <th scope="col" className="text-center">
-                        Sensitive
+                        {t("Sensitive")}
                       </th>
-                      <th scope="col">Default</th>
-                      <th scope="col">Label</th>
+                      <th scope="col">{t("Default")}</th>
+                      <th scope="col">{t("Label")}</th>
                     </tr>
                   </thead>
                   <tbody>
@@ -213,7 +218,7 @@ export default function ObjectsPage() {
             </>
           )}
         </section>
-        <aside aria-label="Published operations" className="min-h-0 overflow-auto border-l border-line">
+        <aside aria-label={t("Published operations")} className="min-h-0 overflow-auto border-l border-line">
           {data && (
             <Published
               detail={data}
@@ -273,15 +278,15 @@ function Inspector({
         {name}
         <span className="font-sans text-xs font-normal text-ink2">
           {rule}
-          {field.refers_to && `; the key of ${field.refers_to}`}
-          {field.parent && `; joined from ${field.parent}`}
+          {field.refers_to && t("; the key of {0}", field.refers_to)}
+          {field.parent && t("; joined from {0}", field.parent)}
         </span>
       </h2>
       <div className="grid grid-cols-[150px_140px_minmax(0,1fr)_minmax(0,1.4fr)] gap-3">
         <div>
-          <span className="lbl">Type</span>
+          <span className="lbl">{t("Type")}</span>
           <Select
-            label="Type"
+            label={t("Type")}
             value={field.type}
             onChange={(next) => {
               if (may) onChange({ type: next });
@@ -291,7 +296,7 @@ function Inspector({
         </div>
         <div>
           <label className="lbl" htmlFor="f-default">
-            Default
+            {t("Default")}
           </label>
           <input
             id="f-default"
@@ -305,7 +310,7 @@ function Inspector({
           {Object.entries(labels).map(([key, words]) => (
             <div key={key} className="mb-1">
               <label className="lbl" htmlFor={`f-label-${key}`}>
-                Label{key && `, ${key}`}
+                {rich("Label{0}", key && `, ${key}`)}
               </label>
               <span className="flex items-center">
                 <input
@@ -319,8 +324,8 @@ function Inspector({
                   <button
                     type="button"
                     className="ibtn"
-                    aria-label={`Remove the label in ${key}`}
-                    title={`Remove the label in ${key}`}
+                    aria-label={t("Remove the label in {0}", key)}
+                    title={t("Remove the label in {0}", key)}
                     onClick={() => setLabel(key, "")}
                   >
                     <X size={14} />
@@ -332,8 +337,8 @@ function Inspector({
           <span className="flex items-center gap-1">
             <input
               className="field w-16!"
-              aria-label="Another language"
-              placeholder="de"
+              aria-label={t("Another language")}
+              placeholder={t("de")}
               value={language}
               onChange={(event) => setLanguage(event.target.value)}
             />
@@ -348,14 +353,13 @@ function Inspector({
                 }
               }}
             >
-              <Plus size={13} />
-              language
+              {rich("{0}language", <Plus size={13} />)}
             </button>
           </span>
         </div>
         <div>
           <label className="lbl" htmlFor="f-description">
-            Description
+            {t("Description")}
           </label>
           <textarea
             id="f-description"
@@ -384,47 +388,50 @@ function Belongs({ definition }: { definition: Plain }) {
   const token = definition.change_token;
   return (
     <dl className="grid grid-cols-[132px_minmax(0,1fr)] gap-y-1 px-5 py-3">
-      <dt className="text-ink2">Key</dt>
+      <dt className="text-ink2">{t("Key")}</dt>
       <dd className="font-mono text-[12.5px]">
         {([] as string[]).concat(definition.key as string | string[]).join(", ")}
       </dd>
-      <dt className="text-ink2">Change token</dt>
+      <dt className="text-ink2">{t("Change token")}</dt>
       <dd>
         {typeof token === "string" ? (
-          <>
-            the column <span className="font-mono text-[12.5px]">{token}</span>
-          </>
+          <>{rich("the column {0}", <span className="font-mono text-[12.5px]">{token}</span>)}</>
         ) : token ? (
-          "worked out from the row and its children"
+          t("worked out from the row and its children")
         ) : (
-          "none"
+          t("none")
         )}
       </dd>
       {parents.map(([name, one]) => (
         <div key={name} className="contents">
-          <dt className="text-ink2">Joined</dt>
-          <dd>
-            <span className="font-mono text-[12.5px]">{name}</span>, table {one.table}
-          </dd>
+          <dt className="text-ink2">{t("Joined")}</dt>
+          <dd>{rich("{0}, table {1}", <span className="font-mono text-[12.5px]">{name}</span>, one.table)}</dd>
         </div>
       ))}
       {children.map(([name, one]) => (
         <div key={name} className="contents">
-          <dt className="text-ink2">Belongs to it</dt>
+          <dt className="text-ink2">{t("Belongs to it")}</dt>
           <dd>
-            <span className="font-mono text-[12.5px]">{name}</span>, rows of {one.object}
-            {one.read_only && ", read only"}
+            {rich(
+              "{0}, rows of {1}{2}",
+              <span className="font-mono text-[12.5px]">{name}</span>,
+              one.object,
+              one.read_only && t(", read only"),
+            )}
           </dd>
         </div>
       ))}
       {finders.map(([name, one]) => (
         <div key={name} className="contents">
-          <dt className="text-ink2">Finder</dt>
+          <dt className="text-ink2">{t("Finder")}</dt>
           <dd>
-            <span className="font-mono text-[12.5px]">{name}</span> by{" "}
-            {Object.entries(one.filters ?? {})
-              .map(([filter, what]) => `${filter}${what.compare ? ` (${what.compare})` : ""}`)
-              .join(", ") || "nothing"}
+            {rich(
+              "{0} by {1}",
+              <span className="font-mono text-[12.5px]">{name}</span>,
+              Object.entries(one.filters ?? {})
+                .map(([filter, what]) => `${filter}${what.compare ? ` (${what.compare})` : ""}`)
+                .join(", ") || t("nothing"),
+            )}
           </dd>
         </div>
       ))}
@@ -445,8 +452,8 @@ function Published({ detail, may, onChanged }: { detail: ObjectDetail; may: bool
     });
   return (
     <div className="px-4 pt-3 pb-4">
-      <h2 className="text-[15px] font-semibold">Published operations</h2>
-      <p className="mb-2 text-xs text-ink2">Only what is ticked is in a contract, after the next release.</p>
+      <h2 className="text-[15px] font-semibold">{t("Published operations")}</h2>
+      <p className="mb-2 text-xs text-ink2">{t("Only what is ticked is in a contract, after the next release.")}</p>
       {act.problems.length > 0 && (
         <div className="mb-2">
           <Problems problems={act.problems} />
@@ -482,21 +489,22 @@ function Published({ detail, may, onChanged }: { detail: ObjectDetail; may: bool
         );
       })}
       <Select
-        label="Publish in another service"
+        label={t("Publish in another service")}
         value={other}
         onChange={setOther}
-        placeholder="Publish in another service"
+        placeholder={t("Publish in another service")}
         options={[
-          { value: "", word: "Publish in another service" },
+          { value: "", word: t("Publish in another service") },
           ...detail.all_services.filter((one) => !users.includes(one)).map((one) => ({ value: one, word: one })),
         ]}
       />
       <p className="mt-3 text-xs text-ink2">
-        Finders, parents and children are edited{" "}
-        <Link className="act" href={within(`/definitions?file=${encodeURIComponent(detail.path)}`, view)}>
-          as text
-        </Link>
-        .
+        {rich(
+          "Finders, parents and children are edited {0}.",
+          <Link className="act" href={within(`/definitions?file=${encodeURIComponent(detail.path)}`, view)}>
+            {t("as text")}
+          </Link>,
+        )}
       </p>
     </div>
   );

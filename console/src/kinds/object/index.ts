@@ -2,32 +2,33 @@
 import { Table2 } from "lucide-react";
 import { lazy } from "react";
 import type { SourceKind } from "../kind";
+import { t } from "../../text";
 
 export const OBJECT: SourceKind = {
   kind: "object",
   icon: Table2,
-  word: "business object",
-  gives: "object",
+  word: t("business object"),
+  gives: t("object"),
   comparable: true,
   routes: [
     {
       path: "/definitions/objects",
       page: lazy(() => import("./editor")),
       section: "/services",
-      place: { word: "Definitions" },
-      keys: [{ keys: ["Ctrl", "S"], word: "save" }],
+      place: { word: t("Definitions") },
+      keys: [{ keys: ["Ctrl", "S"], word: t("save") }],
     },
     {
       path: "/definitions/database",
       page: lazy(() => import("./database")),
       section: "/services",
-      place: { word: "Definitions" },
-      keys: [{ keys: ["/"], word: "narrow the list" }],
+      place: { word: t("Definitions") },
+      keys: [{ keys: ["/"], word: t("narrow the list") }],
     },
   ],
   spots: [
-    { word: "Objects", path: "/definitions/objects" },
-    { word: "Tables of a database", path: "/definitions/database" },
+    { word: t("Objects"), path: "/definitions/objects" },
+    { word: t("Tables of a database"), path: "/definitions/database" },
   ],
-  link: (name) => ({ word: `Edit ${name}`, path: `/definitions/objects?object=${encodeURIComponent(name)}` }),
+  link: (name) => ({ word: t("Edit {0}", name), path: `/definitions/objects?object=${encodeURIComponent(name)}` }),
 };

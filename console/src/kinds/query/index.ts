@@ -1,12 +1,13 @@
 /** Queries: a statement in the database's own language. They are edited as text. */
 import { Rows3 } from "lucide-react";
 import type { SourceKind } from "../kind";
+import { t } from "../../text";
 
 export const QUERY: SourceKind = {
   kind: "query",
   icon: Rows3,
-  word: "query",
-  gives: "query",
+  word: t("query"),
+  gives: t("query"),
   comparable: true,
   routes: [],
   spots: [],

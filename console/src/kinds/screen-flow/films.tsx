@@ -15,12 +15,13 @@ import { overlaid } from "./typing";
 import type { Film, FilmCheck, FlowRow } from "./types";
 import { mayAtLeast, useSession } from "../../session";
 import { plural, when } from "../../formats";
+import { rich, t } from "../../text";
 
 const STAGES: Record<string, string> = {
-  "sign-on": "Sign on",
-  task: "Task",
-  back: "Back to the start",
-  "sign-off": "Sign off",
+  "sign-on": t("Sign on"),
+  task: t("Task"),
+  back: t("Back to the start"),
+  "sign-off": t("Sign off"),
 };
 
 export default function ScreensPage() {
@@ -69,13 +70,12 @@ export default function ScreensPage() {
   if (!flows.data) return null;
   return (
     <div className="grid min-h-0 grow grid-cols-[236px_minmax(0,1fr)_290px]">
-      <nav aria-label="Screen flows" className="min-h-0 overflow-auto border-r border-line bg-inset">
+      <nav aria-label={t("Screen flows")} className="min-h-0 overflow-auto border-r border-line bg-inset">
         <div className="flex items-center px-4 pt-3 pb-2">
-          <h1 className="text-[20px] leading-6 font-semibold">Screens</h1>
+          <h1 className="text-[20px] leading-6 font-semibold">{t("Screens")}</h1>
           {mayAtLeast(person, "integrator") && (
             <Link className="btn ml-auto" href={within("/screens/record", view)}>
-              <Plus size={15} />
-              Record
+              {rich("{0}Record", <Plus size={15} />)}
             </Link>
           )}
         </div>
@@ -98,27 +98,29 @@ export default function ScreensPage() {
               </span>
               <span className="block truncate text-xs text-ink2">
                 {one.backend}, {one.engine}
-                {one.services.length ? `, in ${one.services.join(", ")}` : ", not published"}
+                {one.services.length ? t(", in {0}", one.services.join(", ")) : t(", not published")}
               </span>
             </button>
           );
         })}
         {!flows.data.length && (
-          <p className="px-4 py-2 text-ink2">No screen flow yet. Record one: walk through the task once.</p>
+          <p className="px-4 py-2 text-ink2">{t("No screen flow yet. Record one: walk through the task once.")}</p>
         )}
       </nav>
-      <section aria-label="Film" className="flex min-h-0 min-w-0 flex-col gap-2 overflow-auto px-4 py-3">
+      <section aria-label={t("Film")} className="flex min-h-0 min-w-0 flex-col gap-2 overflow-auto px-4 py-3">
         {chosen && (
           <div className="flex items-center gap-3">
             <div>
               <h2 className="text-[15px] font-semibold">{chosen.flow}</h2>
-              <p className="text-xs text-ink2">{chosen.description || "No description"}</p>
+              <p className="text-xs text-ink2">{chosen.description || t("No description")}</p>
             </div>
-            <span className="ml-auto text-xs text-ink2">{chosen.writes ? "Writes on the host" : "Only reads"}</span>
+            <span className="ml-auto text-xs text-ink2">
+              {chosen.writes ? t("Writes on the host") : t("Only reads")}
+            </span>
           </div>
         )}
         {chosen && !chosen.film && (
-          <p className="text-ink2">It has no film yet. Film it where the host is, at the right.</p>
+          <p className="text-ink2">{t("It has no film yet. Film it where the host is, at the right.")}</p>
         )}
         {screen && shot && (
           <>
@@ -133,14 +135,12 @@ export default function ScreensPage() {
                 />
               }
               cursor={screen.cursor}
-              name={`Move ${index + 1}, ${shot.known}`}
+              name={t("Move {0}, {1}", index + 1, shot.known)}
               status={
                 <>
                   <b className="font-semibold text-(--term-hi)">{STAGES[shot.stage] ?? shot.stage}</b>
-                  <span>{shot.known || "a screen without a name"}</span>
-                  <span>
-                    {shot.key} brings {shot.came || "a screen without a name"}
-                  </span>
+                  <span>{shot.known || t("a screen without a name")}</span>
+                  <span>{rich("{0} brings {1}", shot.key, shot.came || t("a screen without a name"))}</span>
                 </>
               }
             />
@@ -151,7 +151,7 @@ export default function ScreensPage() {
                 aria-disabled={index === 0}
                 onClick={() => setAt(Math.max(0, index - 1))}
               >
-                Move before
+                {t("Move before")}
               </button>
               <button
                 type="button"
@@ -159,24 +159,30 @@ export default function ScreensPage() {
                 aria-disabled={index + 1 >= shots.length}
                 onClick={() => setAt(Math.min(shots.length - 1, index + 1))}
               >
-                Next move
+                {t("Next move")}
               </button>
               <span className="text-xs text-ink2">
-                Move {index + 1} of {shots.length}, filmed in {film.data?.environment} {when(film.data?.at ?? "")} by{" "}
-                {film.data?.author}
+                {rich(
+                  "Move {0} of {1}, filmed in {2} {3} by {4}",
+                  index + 1,
+                  shots.length,
+                  film.data?.environment,
+                  when(film.data?.at ?? ""),
+                  film.data?.author,
+                )}
               </span>
             </div>
           </>
         )}
         {film.error && <Problems problems={film.error.problems} />}
         {chosen?.film && !mayAtLeast(person, "operator") && (
-          <p className="text-ink2">Films show what a host showed; looking at them needs the role operator.</p>
+          <p className="text-ink2">{t("Films show what a host showed; looking at them needs the role operator.")}</p>
         )}
       </section>
-      <aside aria-label="Moves and checks" className="min-h-0 overflow-auto border-l border-line">
+      <aside aria-label={t("Moves and checks")} className="min-h-0 overflow-auto border-l border-line">
         {chosen && (
           <>
-            <h2 className="px-4 pt-3 pb-1 font-semibold">On the hosts</h2>
+            <h2 className="px-4 pt-3 pb-1 font-semibold">{t("On the hosts")}</h2>
             {chosen.environments.map((environment) => {
               const check = chosen.checks.find((one) => one.environment === environment);
               return (
@@ -185,40 +191,47 @@ export default function ScreensPage() {
                     <EnvTag name={environment} isProtected={protectedOnes.has(environment)} />
                     <span className="flex items-center gap-1.5">
                       <Mark name={!check ? "none" : check.passed ? "serving" : "risk"} />
-                      {!check ? "not checked yet" : check.passed ? "as filmed" : "not as filmed"}
+                      {!check ? t("not checked yet") : check.passed ? t("as filmed") : t("not as filmed")}
                     </span>
                     {check && <span className="ml-auto text-xs text-ink3">{when(check.at)}</span>}
                   </p>
                   {check?.moved.map((one, number) => (
                     <p key={number} className="mt-1 text-xs">
-                      <b className="font-mono">{one.screen}</b>: {one.what}, expected {one.expected}:{" "}
-                      <span className="text-warn">{one.found}</span>
+                      {rich(
+                        "{0}: {1}, expected {2}: {3}",
+                        <b className="font-mono">{one.screen}</b>,
+                        one.what,
+                        one.expected,
+                        <span className="text-warn">{one.found}</span>,
+                      )}
                     </p>
                   ))}
                   {check?.stopped && (
                     <p className="mt-1 text-xs text-bad">
-                      {check.stopped.message} {check.stopped.expected && `Expected ${check.stopped.expected}, `}
-                      {check.stopped.found && `found ${check.stopped.found}.`}
+                      {check.stopped.message} {check.stopped.expected && t("Expected {0}, ", check.stopped.expected)}
+                      {check.stopped.found && t("found {0}.", check.stopped.found)}
                     </p>
                   )}
                   <p className="mt-1.5 flex gap-2">
                     {mayAtLeast(person, "operator") && chosen.film && !chosen.writes && (
                       <button type="button" className="btn" aria-disabled={act.busy} onClick={() => hold(environment)}>
-                        Check now
+                        {t("Check now")}
                       </button>
                     )}
                     {mayAtLeast(person, "integrator") && !chosen.writes && (
                       <button type="button" className="btn" aria-disabled={act.busy} onClick={() => again(environment)}>
-                        {chosen.film ? "Film again" : "Film it"}
+                        {chosen.film ? t("Film again") : t("Film it")}
                       </button>
                     )}
                   </p>
                   {chosen.writes && (
                     <p className="text-xs text-ink2">
-                      It writes on the host, so walking it takes consent:{" "}
-                      <span className="font-mono">
-                        bricola screens check {environment} {chosen.flow} --writes
-                      </span>
+                      {rich(
+                        "It writes on the host, so walking it takes consent: {0}",
+                        <span className="font-mono">
+                          {rich("bricola screens check {0} {1} --writes", environment, chosen.flow)}
+                        </span>,
+                      )}
                     </p>
                   )}
                 </div>
@@ -230,7 +243,12 @@ export default function ScreensPage() {
               </div>
             )}
             <h2 className="border-t border-line px-4 pt-3 pb-1 font-semibold">
-              Moves <span className="text-xs font-normal text-ink2">{plural(shots.length, "move")} in the film</span>
+              {rich(
+                "Moves {0}",
+                <span className="text-xs font-normal text-ink2">
+                  {rich("{0} in the film", plural(shots.length, "move"))}
+                </span>,
+              )}
             </h2>
             <ol>
               {shots.map((one, number) => (
@@ -243,8 +261,11 @@ export default function ScreensPage() {
                   >
                     <span className="w-5 shrink-0 text-right text-xs text-ink3">{number + 1}</span>
                     <span className="min-w-0 truncate">
-                      <span className="font-mono text-[12.5px]">{one.key}</span> on{" "}
-                      <span className="font-mono text-[12.5px]">{one.known || "?"}</span>
+                      {rich(
+                        "{0} on {1}",
+                        <span className="font-mono text-[12.5px]">{one.key}</span>,
+                        <span className="font-mono text-[12.5px]">{one.known || "?"}</span>,
+                      )}
                     </span>
                     <span className="ml-auto shrink-0 text-xs text-ink2">
                       {one.stage === "task" ? one.came : STAGES[one.stage]}

@@ -7,6 +7,7 @@ import { Problems } from "../../parts/controls";
 import { Labelled, Panel } from "../../parts/dialog";
 import { Mark } from "../../parts/marks";
 import { body, type Recording } from "./recorder";
+import { rich, t } from "../../text";
 
 interface Finished {
   problems: Problem[];
@@ -45,12 +46,11 @@ export function FinishPanel({
     onChange({ ...recording, ...change });
   };
   return (
-    <Panel title="Finish the recording" open onClose={onClose} wide>
+    <Panel title={t("Finish the recording")} open onClose={onClose} wide>
       {saved ? (
         <div>
           <p className="mb-2 flex items-center gap-2 font-semibold text-ok">
-            <Mark name="serving" />
-            Saved as drafts, and filmed
+            {rich("{0}Saved as drafts, and filmed", <Mark name="serving" />)}
           </p>
           <ul className="mb-3">
             {done?.changes.map((one) => (
@@ -62,11 +62,11 @@ export function FinishPanel({
           <div className="flex gap-2">
             {recording.service && (
               <Link className="btn btn-main" href={`/releases?service=${encodeURIComponent(recording.service)}`}>
-                Release and deploy {recording.service}
+                {rich("Release and deploy {0}", recording.service)}
               </Link>
             )}
             <Link className="btn" href={`/screens?flow=${encodeURIComponent(recording.name)}`}>
-              See its film
+              {t("See its film")}
             </Link>
           </div>
         </div>
@@ -78,20 +78,20 @@ export function FinishPanel({
           }}
         >
           <div className="grid grid-cols-2 gap-x-4">
-            <Labelled label="Name of the flow">
+            <Labelled label={t("Name of the flow")}>
               {(id) => (
                 <input
                   id={id}
                   className="field font-mono"
                   required
                   pattern="[A-Za-z][A-Za-z0-9_\-]*"
-                  placeholder="vessel-enquiry"
+                  placeholder={t("vessel-enquiry")}
                   value={recording.name}
                   onChange={(event) => set({ name: event.target.value })}
                 />
               )}
             </Labelled>
-            <Labelled label="What it does">
+            <Labelled label={t("What it does")}>
               {(id) => (
                 <input
                   id={id}
@@ -101,7 +101,7 @@ export function FinishPanel({
                 />
               )}
             </Labelled>
-            <Labelled label="Service" hint="An existing one gets one operation more.">
+            <Labelled label={t("Service")} hint={t("An existing one gets one operation more.")}>
               {(id) => (
                 <>
                   <input
@@ -119,12 +119,12 @@ export function FinishPanel({
                 </>
               )}
             </Labelled>
-            <Labelled label="Operation">
+            <Labelled label={t("Operation")}>
               {(id) => (
                 <input
                   id={id}
                   className="field font-mono"
-                  placeholder="GetVessel"
+                  placeholder={t("GetVessel")}
                   value={recording.operation}
                   onChange={(event) => set({ operation: event.target.value })}
                 />
@@ -132,16 +132,18 @@ export function FinishPanel({
             </Labelled>
           </div>
           <label className="mb-2 flex items-center gap-2">
-            <input
-              type="checkbox"
-              checked={!recording.writes}
-              onChange={(event) => set({ writes: !event.target.checked })}
-            />
-            It only reads, so it may be tried again by itself
+            {rich(
+              "{0}It only reads, so it may be tried again by itself",
+              <input
+                type="checkbox"
+                checked={!recording.writes}
+                onChange={(event) => set({ writes: !event.target.checked })}
+              />,
+            )}
           </label>
           {!services.includes(recording.service) && roles.length > 0 && (
             <fieldset className="mb-2">
-              <legend className="lbl">Who may call the new service</legend>
+              <legend className="lbl">{t("Who may call the new service")}</legend>
               <div className="flex flex-wrap gap-x-4">
                 {roles.map((one) => (
                   <label key={one} className="flex items-center gap-1.5">
@@ -175,8 +177,7 @@ export function FinishPanel({
           {done && !done.problems.length && (
             <div className="mb-2">
               <p className="flex items-center gap-2 font-semibold text-ok">
-                <Mark name="serving" />
-                The recording is sound
+                {rich("{0}The recording is sound", <Mark name="serving" />)}
               </p>
               {done.findings.map((one, index) => (
                 <p key={index} className="text-xs text-ink2">
@@ -193,10 +194,10 @@ export function FinishPanel({
           )}
           <div className="flex gap-2">
             <button type="submit" className="btn btn-main" aria-disabled={act.busy}>
-              Save as drafts
+              {t("Save as drafts")}
             </button>
             <button type="button" className="btn" aria-disabled={act.busy} onClick={() => void send(false)}>
-              Check it first
+              {t("Check it first")}
             </button>
           </div>
         </form>

@@ -1,6 +1,7 @@
 /** A host screen: one layer of text runs per row, one layer of marks above, the cursor, and a text copy for those who hear it. */
 import { useRef, type ReactNode } from "react";
 import { charactersOf, spot, type Area, type HostScreen } from "./types";
+import { t } from "../../text";
 
 const COLOURS: Record<string, string> = {
   blue: "var(--term-blue)",
@@ -161,7 +162,7 @@ export function HostView({
           <div
             ref={pane}
             role={onKey ? "application" : "img"}
-            aria-label={onKey ? `${name}. Keys go to the host; Shift Escape leaves.` : name}
+            aria-label={onKey ? t("{0}. Keys go to the host; Shift Escape leaves.", name) : name}
             tabIndex={onKey ? 0 : undefined}
             onKeyDown={onKey}
             data-host-screen

@@ -2,26 +2,27 @@
 import { SquareTerminal } from "lucide-react";
 import { lazy } from "react";
 import type { SourceKind } from "../kind";
+import { t } from "../../text";
 
 export const SCREEN_FLOW: SourceKind = {
   kind: "screen-flow",
   icon: SquareTerminal,
-  word: "screen flow",
-  gives: "screen",
+  word: t("screen flow"),
+  gives: t("screen"),
   comparable: false,
-  section: { path: "/screens", word: "Screens", icon: SquareTerminal, key: "n" },
+  section: { path: "/screens", word: t("Screens"), icon: SquareTerminal, key: "n" },
   routes: [
     {
       path: "/screens/record",
       page: lazy(() => import("./record")),
       section: "/screens",
-      place: { word: "Record" },
+      place: { word: t("Record") },
       keys: [
-        { keys: ["Alt", "I"], word: "mark input" },
-        { keys: ["Alt", "O"], word: "mark output" },
-        { keys: ["Alt", "L"], word: "mark list" },
-        { keys: ["Alt", "M"], word: "hide the marks" },
-        { keys: ["Shift", "Esc"], word: "leave the screen" },
+        { keys: ["Alt", "I"], word: t("mark input") },
+        { keys: ["Alt", "O"], word: t("mark output") },
+        { keys: ["Alt", "L"], word: t("mark list") },
+        { keys: ["Alt", "M"], word: t("hide the marks") },
+        { keys: ["Shift", "Esc"], word: t("leave the screen") },
       ],
     },
     {
@@ -33,8 +34,8 @@ export const SCREEN_FLOW: SourceKind = {
     },
   ],
   spots: [
-    { word: "Screens", path: "/screens" },
-    { word: "Record a screen flow", path: "/screens/record" },
+    { word: t("Screens"), path: "/screens" },
+    { word: t("Record a screen flow"), path: "/screens/record" },
   ],
-  link: (name) => ({ word: "See its screens", path: `/screens?flow=${encodeURIComponent(name)}` }),
+  link: (name) => ({ word: t("See its screens"), path: `/screens?flow=${encodeURIComponent(name)}` }),
 };

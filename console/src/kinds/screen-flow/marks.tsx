@@ -5,6 +5,7 @@ import { Labelled } from "../../parts/dialog";
 import { Box, tagSide } from "./host";
 import { textIn } from "./recorder";
 import type { Area, HostScreen, List, ListBox, Look, Place, PlaceBox } from "./types";
+import { rich, t } from "../../text";
 
 export const TYPES = ["string", "int", "decimal", "date", "dateTime", "time", "boolean"];
 const TAG: Record<Place["kind"], string> = { input: "bg-[#7FD3DC]", fixed: "bg-[#9CB9F2]", output: "bg-[#F3F7F4]" };
@@ -75,7 +76,9 @@ export function MarkLayer({
                 }}
                 className="tmark-more"
               >
-                <span className="ttag right-0 left-auto! bg-[#EBCB72]">{one.goes_on ? "goes on" : "the end"}</span>
+                <span className="ttag right-0 left-auto! bg-[#EBCB72]">
+                  {one.goes_on ? t("goes on") : t("the end")}
+                </span>
               </Box>
             )}
           </div>
@@ -88,7 +91,7 @@ export function MarkLayer({
           className={selected?.kind === "place" && selected.place === one ? "tmark-on" : `tmark-${one.kind}`}
         >
           <span className={`ttag ${TAG[one.kind]} ${tagSide(screen, areaOf(one), one.name.length)}`}>
-            {one.kind === "fixed" ? `always ${one.name}` : one.name}
+            {one.kind === "fixed" ? t("always {0}", one.name) : one.name}
           </span>
         </Box>
       ))}
@@ -100,11 +103,11 @@ export function MarkLayer({
 function LookFields({ look, onChange }: { look: Look; onChange: (next: Look) => void }) {
   return (
     <>
-      <Labelled label="Type">
+      <Labelled label={t("Type")}>
         {(id) => (
           <Select
             id={id}
-            label="Type"
+            label={t("Type")}
             value={look.type}
             onChange={(type) => onChange({ ...look, type, fraction: type === "decimal" ? (look.fraction ?? 2) : null })}
             options={TYPES.map((one) => ({ value: one, word: one }))}
@@ -112,29 +115,29 @@ function LookFields({ look, onChange }: { look: Look; onChange: (next: Look) => 
         )}
       </Labelled>
       {(look.type.startsWith("date") || look.type === "time") && (
-        <Labelled label="Look of a date">
+        <Labelled label={t("Look of a date")}>
           {(id) => (
             <input
               id={id}
               className="field font-mono"
               value={look.dates}
-              placeholder="DD/MM/YY"
+              placeholder={t("DD/MM/YY")}
               onChange={(event) => onChange({ ...look, dates: event.target.value })}
             />
           )}
         </Labelled>
       )}
       {look.type === "decimal" && (
-        <Labelled label="Decimal sign">
+        <Labelled label={t("Decimal sign")}>
           {(id) => (
             <Select
               id={id}
-              label="Decimal sign"
+              label={t("Decimal sign")}
               value={look.decimal}
               onChange={(decimal) => onChange({ ...look, decimal })}
               options={[
-                { value: "point", word: "point, 1,234.50" },
-                { value: "comma", word: "comma, 1.234,50" },
+                { value: "point", word: t("point, 1,234.50") },
+                { value: "comma", word: t("comma, 1.234,50") },
               ]}
             />
           )}
@@ -156,19 +159,29 @@ export function PlaceForm({
   onRemove: () => void;
 }) {
   return (
-    <section aria-label="The selected place" className="px-4 py-2">
+    <section aria-label={t("The selected place")} className="px-4 py-2">
       <p className="mb-1.5 flex items-center gap-2 text-xs text-ink2">
-        <b className="font-mono text-[12.5px] text-ink">{place.name}</b>
-        {place.kind}, row {place.row}, column {place.column}
-        <span className="ml-auto">
-          reads <b className="font-mono text-ink">{textIn(screen, place.row, place.column, place.length) || "blank"}</b>
-        </span>
-        <button type="button" className="ibtn" aria-label={`Remove ${place.name}`} onClick={onRemove}>
-          <Trash2 size={16} strokeWidth={1.75} />
-        </button>
+        {rich(
+          "{0}{1}, row {2}, column {3}{4}{5}",
+          <b className="font-mono text-[12.5px] text-ink">{place.name}</b>,
+          place.kind,
+          place.row,
+          place.column,
+          <span className="ml-auto">
+            {rich(
+              "reads {0}",
+              <b className="font-mono text-ink">
+                {textIn(screen, place.row, place.column, place.length) || t("blank")}
+              </b>,
+            )}
+          </span>,
+          <button type="button" className="ibtn" aria-label={t("Remove {0}", place.name)} onClick={onRemove}>
+            <Trash2 size={16} strokeWidth={1.75} />
+          </button>,
+        )}
       </p>
       <div className="grid grid-cols-[1.2fr_72px_1fr_1fr_1.4fr] gap-x-3">
-        <Labelled label="Name">
+        <Labelled label={t("Name")}>
           {(id) => (
             <input
               id={id}
@@ -178,7 +191,7 @@ export function PlaceForm({
             />
           )}
         </Labelled>
-        <Labelled label="Length">
+        <Labelled label={t("Length")}>
           {(id) => (
             <input
               id={id}
@@ -191,22 +204,22 @@ export function PlaceForm({
         </Labelled>
         {place.kind !== "fixed" && <LookFields look={place} onChange={(look) => onChange({ ...place, ...look })} />}
         {place.kind === "output" && (
-          <Labelled label="Blank means">
+          <Labelled label={t("Blank means")}>
             {(id) => (
               <Select
                 id={id}
-                label="Blank means"
+                label={t("Blank means")}
                 value={place.required ? "wrong" : "none"}
                 onChange={(next) => onChange({ ...place, required: next === "wrong" })}
                 options={[
-                  { value: "wrong", word: "a wrong screen" },
-                  { value: "none", word: "no value" },
+                  { value: "wrong", word: t("a wrong screen") },
+                  { value: "none", word: t("no value") },
                 ]}
               />
             )}
           </Labelled>
         )}
-        <Labelled label="Documentation">
+        <Labelled label={t("Documentation")}>
           {(id) => (
             <input
               id={id}
@@ -243,16 +256,21 @@ export function ListForm({
       until_same: next === "same",
     });
   return (
-    <section aria-label="The selected list" className="px-4 py-2">
+    <section aria-label={t("The selected list")} className="px-4 py-2">
       <p className="mb-1.5 flex items-center gap-2 text-xs text-ink2">
-        <b className="font-mono text-[12.5px] text-ink">{list.name}</b>list, rows {list.first_row} to {list.last_row},{" "}
-        {list.columns.length} columns
-        <button type="button" className="ibtn ml-auto" aria-label={`Remove ${list.name}`} onClick={onRemove}>
-          <Trash2 size={16} strokeWidth={1.75} />
-        </button>
+        {rich(
+          "{0}list, rows {1} to {2}, {3} columns{4}",
+          <b className="font-mono text-[12.5px] text-ink">{list.name}</b>,
+          list.first_row,
+          list.last_row,
+          list.columns.length,
+          <button type="button" className="ibtn ml-auto" aria-label={t("Remove {0}", list.name)} onClick={onRemove}>
+            <Trash2 size={16} strokeWidth={1.75} />
+          </button>,
+        )}
       </p>
       <div className="grid grid-cols-[1fr_1.2fr_90px_1fr_90px] gap-x-3">
-        <Labelled label="Name">
+        <Labelled label={t("Name")}>
           {(id) => (
             <input
               id={id}
@@ -262,34 +280,34 @@ export function ListForm({
             />
           )}
         </Labelled>
-        <Labelled label="Pages">
+        <Labelled label={t("Pages")}>
           {(id) => (
             <Select
               id={id}
-              label="Pages"
+              label={t("Pages")}
               value={way}
               onChange={setWay}
               options={[
-                { value: "goes_on", word: "while a text shows" },
-                { value: "ends", word: "until a text shows" },
-                { value: "same", word: "until the page repeats" },
-                { value: "one", word: "one page only" },
+                { value: "goes_on", word: t("while a text shows") },
+                { value: "ends", word: t("until a text shows") },
+                { value: "same", word: t("until the page repeats") },
+                { value: "one", word: t("one page only") },
               ]}
             />
           )}
         </Labelled>
-        <Labelled label="Page key">
+        <Labelled label={t("Page key")}>
           {(id) => (
             <Select
               id={id}
-              label="Page key"
+              label={t("Page key")}
               value={list.press}
               onChange={(press) => onChange({ ...list, press })}
-              options={[{ value: "", word: "none" }, ...keys.map((one) => ({ value: one, word: one }))]}
+              options={[{ value: "", word: t("none") }, ...keys.map((one) => ({ value: one, word: one }))]}
             />
           )}
         </Labelled>
-        <Labelled label="Text">
+        <Labelled label={t("Text")}>
           {(id) => (
             <input
               id={id}
@@ -306,7 +324,7 @@ export function ListForm({
             />
           )}
         </Labelled>
-        <Labelled label="Most rows">
+        <Labelled label={t("Most rows")}>
           {(id) => (
             <input
               id={id}
@@ -322,7 +340,7 @@ export function ListForm({
         {list.columns.map((one, index) => (
           <div key={index} className="mb-1 grid grid-cols-[1.2fr_64px_64px_1fr_1fr_26px] items-center gap-x-2">
             <input
-              aria-label={`Name of column ${index + 1}`}
+              aria-label={t("Name of column {0}", index + 1)}
               className="field font-mono"
               value={one.name}
               onChange={(event) =>
@@ -333,7 +351,7 @@ export function ListForm({
               }
             />
             <input
-              aria-label={`Begin of column ${index + 1}`}
+              aria-label={t("Begin of column {0}", index + 1)}
               className="field"
               inputMode="numeric"
               value={one.column}
@@ -347,7 +365,7 @@ export function ListForm({
               }
             />
             <input
-              aria-label={`Length of column ${index + 1}`}
+              aria-label={t("Length of column {0}", index + 1)}
               className="field"
               inputMode="numeric"
               value={one.length}
@@ -361,7 +379,7 @@ export function ListForm({
               }
             />
             <Select
-              label={`Type of column ${index + 1}`}
+              label={t("Type of column {0}", index + 1)}
               value={one.type}
               onChange={(type) =>
                 onChange({ ...list, columns: list.columns.map((two, at) => (at === index ? { ...two, type } : two)) })
@@ -369,7 +387,7 @@ export function ListForm({
               options={TYPES.map((two) => ({ value: two, word: two }))}
             />
             <input
-              aria-label={`Look of column ${index + 1}`}
+              aria-label={t("Look of column {0}", index + 1)}
               className="field font-mono"
               disabled={!one.type.startsWith("date")}
               value={one.type.startsWith("date") ? one.dates : ""}
@@ -383,7 +401,7 @@ export function ListForm({
             <button
               type="button"
               className="ibtn"
-              aria-label={`Remove the column ${one.name}`}
+              aria-label={t("Remove the column {0}", one.name)}
               onClick={() => onChange({ ...list, columns: list.columns.filter((_, at) => at !== index) })}
             >
               <Trash2 size={16} strokeWidth={1.75} />

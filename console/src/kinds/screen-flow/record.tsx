@@ -39,6 +39,7 @@ import {
 } from "./types";
 import { mayAtLeast, useSession } from "../../session";
 import { plural } from "../../formats";
+import { rich, t } from "../../text";
 
 export default function RecordPage() {
   const may = mayAtLeast(useSession(), "integrator");
@@ -210,16 +211,22 @@ export default function RecordPage() {
     setRecording((one) => ({ ...one, places: one.places.map((two) => (two === old ? next : two)) }));
     setSelected({ kind: "place", place: next });
   };
-  if (!may) return <p className="px-5 py-4 text-ink2">Recording needs the role integrator.</p>;
+  if (!may) return <p className="px-5 py-4 text-ink2">{t("Recording needs the role integrator.")}</p>;
   return (
     <div className="grid min-h-0 grow grid-rows-[auto_minmax(0,1fr)]">
       <header className="flex items-center gap-3 border-b border-line px-5 py-2">
         <div className="min-w-0">
-          <h1 className="text-[20px] leading-6 font-semibold">{recording.name || "New screen flow"}</h1>
+          <h1 className="text-[20px] leading-6 font-semibold">{recording.name || t("New screen flow")}</h1>
           <p className="text-xs text-ink2">
             {line.opened
-              ? `Screens of ${line.opened.backend} in ${place?.environment ?? ""}, ${line.opened.engine}, device ${line.opened.device || "by the host"}`
-              : "Walk through the task once and point at what goes in and out"}
+              ? t(
+                  "Screens of {0} in {1}, {2}, device {3}",
+                  line.opened.backend,
+                  place?.environment ?? "",
+                  line.opened.engine,
+                  line.opened.device || t("by the host"),
+                )
+              : t("Walk through the task once and point at what goes in and out")}
           </p>
         </div>
         {line.state === "open" && (
@@ -227,7 +234,7 @@ export default function RecordPage() {
             className={`ml-3 inline-flex h-7 items-center gap-2 rounded-[3px] border px-2.5 font-semibold ${paused ? "border-edge text-ink2" : "border-bad text-bad"}`}
           >
             <Circle size={11} fill="currentColor" stroke="none" />
-            {paused ? "Paused" : "Recording"}, {plural(recording.shots.length, "move")}
+            {paused ? t("Paused") : t("Recording")}, {plural(recording.shots.length, "move")}
           </span>
         )}
         <span className="ml-auto flex items-center gap-2">
@@ -235,7 +242,7 @@ export default function RecordPage() {
             <>
               <button type="button" className="btn" onClick={() => setPaused(!paused)}>
                 {paused ? <Play size={15} /> : <Pause size={15} />}
-                {paused ? "Go on" : "Pause"}
+                {paused ? t("Go on") : t("Pause")}
               </button>
               <button
                 type="button"
@@ -243,8 +250,7 @@ export default function RecordPage() {
                 aria-disabled={!recording.shots.length || replaying}
                 onClick={() => void replay()}
               >
-                <RotateCcw size={15} />
-                Replay from move 1
+                {rich("{0}Replay from move 1", <RotateCcw size={15} />)}
               </button>
               <button
                 type="button"
@@ -254,7 +260,7 @@ export default function RecordPage() {
                   if (recording.shots.length) setFinishing(true);
                 }}
               >
-                Finish
+                {t("Finish")}
               </button>
             </>
           )}
@@ -265,20 +271,20 @@ export default function RecordPage() {
           {hosts.length ? (
             <>
               <label className="lbl" htmlFor="host">
-                Terminal host
+                {t("Terminal host")}
               </label>
               <Select
                 id="host"
-                label="Terminal host"
+                label={t("Terminal host")}
                 value={place ? `${place.environment} ${place.backend}` : ""}
                 onChange={(next) => setSearch({ place: next })}
                 options={hosts.map((one) => ({
                   value: `${one.environment} ${one.backend}`,
-                  word: `${one.backend} in ${one.environment}, ${one.engine}`,
+                  word: t("{0} in {1}, {2}", one.backend, one.environment, one.engine),
                 }))}
               />
               <p className="mt-1 text-xs text-ink2">
-                A session of the pool is borrowed, signed on at its start screen. No secret is in the recording.
+                {t("A session of the pool is borrowed, signed on at its start screen. No secret is in the recording.")}
               </p>
               <button
                 type="button"
@@ -291,13 +297,14 @@ export default function RecordPage() {
                   }
                 }}
               >
-                Open the terminal
+                {t("Open the terminal")}
               </button>
             </>
           ) : (
             <p className="text-ink2">
-              No terminal host is bound in an environment yet. Define a backend with the engine tn3270 or tn5250, and
-              bind it.
+              {t(
+                "No terminal host is bound in an environment yet. Define a backend with the engine tn3270 or tn5250, and bind it.",
+              )}
             </p>
           )}
           {line.problems.length > 0 && (
@@ -309,20 +316,20 @@ export default function RecordPage() {
       ) : (
         screen && (
           <div className="grid min-h-0 grid-cols-[196px_minmax(0,1fr)_250px]">
-            <nav aria-label="Screens met" className="min-h-0 overflow-auto border-r border-line bg-inset">
-              <h2 className="px-4 pt-3 pb-1 font-semibold">Screens met</h2>
+            <nav aria-label={t("Screens met")} className="min-h-0 overflow-auto border-r border-line bg-inset">
+              <h2 className="px-4 pt-3 pb-1 font-semibold">{t("Screens met")}</h2>
               {met(recording).map((one) => (
                 <div
                   key={one.raw}
                   className={`flex items-center border-t border-line px-4 py-1 last:border-b ${one.raw === raw ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
                 >
                   {line.opened?.screens.includes(one.raw) ? (
-                    <span className="font-mono text-[12.5px]" title="A screen of the backend">
+                    <span className="font-mono text-[12.5px]" title={t("A screen of the backend")}>
                       {one.raw}
                     </span>
                   ) : (
                     <input
-                      aria-label={`Name of the screen ${one.raw}`}
+                      aria-label={t("Name of the screen {0}", one.raw)}
                       className="w-full bg-transparent font-mono text-[12.5px] outline-none focus:underline"
                       value={named(recording, one.raw)}
                       onChange={(event) => setRecording((old) => renamed(old, one.raw, event.target.value))}
@@ -333,10 +340,13 @@ export default function RecordPage() {
               ))}
               {!recording.shots.length && (
                 <p className="px-4 py-1 text-xs text-ink2">
-                  The start screen is <span className="font-mono">{line.opened.start}</span>. Click the screen and type.
+                  {rich(
+                    "The start screen is {0}. Click the screen and type.",
+                    <span className="font-mono">{line.opened.start}</span>,
+                  )}
                 </p>
               )}
-              <h2 className="px-4 pt-3 pb-1 font-semibold">Marked here</h2>
+              <h2 className="px-4 pt-3 pb-1 font-semibold">{t("Marked here")}</h2>
               {places.map((one) => (
                 <button
                   type="button"
@@ -359,21 +369,24 @@ export default function RecordPage() {
                 >
                   <span className="font-mono text-[12.5px]">{one.name}</span>
                   <span className="ml-auto text-xs text-ink2">
-                    list {one.first_row} to {one.last_row}
+                    {rich("list {0} to {1}", one.first_row, one.last_row)}
                   </span>
                 </button>
               ))}
               {!places.length && !lists.length && (
                 <p className="px-4 pb-2 text-xs text-ink2">
-                  Nothing yet. Click a field or a text, or drag over the rows of a list.
+                  {t("Nothing yet. Click a field or a text, or drag over the rows of a list.")}
                 </p>
               )}
             </nav>
-            <section aria-label="Host screen" className="flex min-h-0 min-w-0 flex-col gap-2 overflow-auto px-3 py-2">
+            <section
+              aria-label={t("Host screen")}
+              className="flex min-h-0 min-w-0 flex-col gap-2 overflow-auto px-3 py-2"
+            >
               <HostView
                 screen={screen}
                 cursor={shot ? shot.before.cursor : typed.cursor}
-                name={`Screen ${screenName}`}
+                name={t("Screen {0}", screenName)}
                 onPick={pick}
                 onKey={onKey}
                 marks={
@@ -383,21 +396,24 @@ export default function RecordPage() {
                   <>
                     <b className="font-semibold text-(--term-hi)">
                       {shot
-                        ? "As it was before the move"
+                        ? t("As it was before the move")
                         : line.waiting
-                          ? "Waiting"
+                          ? t("Waiting")
                           : live?.refused
-                            ? "Input error"
+                            ? t("Input error")
                             : live?.locked
-                              ? "Locked"
+                              ? t("Locked")
                               : line.state === "open"
-                                ? "Ready"
-                                : "Closed"}
+                                ? t("Ready")
+                                : t("Closed")}
                     </b>
                     <span>{screenName}</span>
                     <span>
-                      cursor {spot(screen, shot ? shot.before.cursor : typed.cursor).row},{" "}
-                      {spot(screen, shot ? shot.before.cursor : typed.cursor).column}
+                      {rich(
+                        "cursor {0}, {1}",
+                        spot(screen, shot ? shot.before.cursor : typed.cursor).row,
+                        spot(screen, shot ? shot.before.cursor : typed.cursor).column,
+                      )}
                     </span>
                     <span>
                       {screen.rows} x {screen.columns}
@@ -419,7 +435,7 @@ export default function RecordPage() {
                 ))}
                 {live?.refused && (
                   <button type="button" className="btn h-6! px-1.5! text-xs!" onClick={line.reset}>
-                    Reset
+                    {t("Reset")}
                   </button>
                 )}
               </div>
@@ -429,29 +445,33 @@ export default function RecordPage() {
                 {selected?.kind === "area" && (
                   <div className="flex flex-wrap items-center gap-2 px-4 py-2">
                     <span className="text-ink2">
-                      Row {selected.area.row}
-                      {selected.area.lastRow !== selected.area.row && ` to ${selected.area.lastRow}`}, column{" "}
-                      {selected.area.column} to {selected.area.lastColumn}
+                      {rich(
+                        "Row {0}{1}, column {2} to {3}",
+                        selected.area.row,
+                        selected.area.lastRow !== selected.area.row && t(" to {0}", selected.area.lastRow),
+                        selected.area.column,
+                        selected.area.lastColumn,
+                      )}
                     </span>
                     {selected.area.row === selected.area.lastRow ? (
                       <>
                         {selected.isInput && (
                           <button type="button" className="btn" onClick={() => mark("input", selected.area)}>
-                            Make it an input
+                            {t("Make it an input")}
                           </button>
                         )}
                         <button type="button" className="btn" onClick={() => mark("output", selected.area)}>
-                          Make it an output
+                          {t("Make it an output")}
                         </button>
                         {selected.isInput && (
                           <button type="button" className="btn" onClick={() => mark("fixed", selected.area)}>
-                            Always the same
+                            {t("Always the same")}
                           </button>
                         )}
                       </>
                     ) : (
                       <button type="button" className="btn" onClick={() => mark("list", selected.area)}>
-                        Make it a list
+                        {t("Make it a list")}
                       </button>
                     )}
                   </div>
@@ -484,13 +504,13 @@ export default function RecordPage() {
                 )}
                 {!selected && (
                   <p className="px-4 py-2 text-ink2">
-                    Click a field or a text on the screen to give it a meaning; drag over rows for a list.
+                    {t("Click a field or a text on the screen to give it a meaning; drag over rows for a list.")}
                   </p>
                 )}
               </div>
             </section>
-            <aside aria-label="Recorded moves" className="min-h-0 overflow-auto border-l border-line">
-              <h2 className="px-4 pt-3 pb-1 font-semibold">Recorded moves</h2>
+            <aside aria-label={t("Recorded moves")} className="min-h-0 overflow-auto border-l border-line">
+              <h2 className="px-4 pt-3 pb-1 font-semibold">{t("Recorded moves")}</h2>
               <MoveList
                 recording={recording}
                 start={line.opened.start}
@@ -504,7 +524,7 @@ export default function RecordPage() {
               />
               {replaying && live && (
                 <div className="px-4 pb-3">
-                  <p className="lbl">The host now</p>
+                  <p className="lbl">{t("The host now")}</p>
                   <HostView screen={live} name="The host now" small />
                 </div>
               )}

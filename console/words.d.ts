@@ -1,0 +1,1 @@
+export function messagesOf(sources: readonly string[]): string[];
