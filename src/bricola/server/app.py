@@ -4,8 +4,10 @@ from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
 from importlib import resources
 from pathlib import Path
+from typing import cast
 
 import httpx
+from asgiref.typing import ASGI3Application
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.middleware.gzip import GZipMiddleware
@@ -52,7 +54,7 @@ def create_app(bricola: Bricola, own_address: str) -> Gateway:
     _add_problem_handlers(app)
     _add_health(app, bricola)
     _add_console(app)
-    return Gateway(bricola, app)
+    return Gateway(bricola, cast(ASGI3Application, app))  # starlette types scopes and messages as plain mappings
 
 
 class _Compressed:

@@ -5,9 +5,9 @@ It answers POST on /soap and /rest itself and hands every other request on.
 
 import json
 import time
-from collections.abc import Awaitable, Callable, MutableMapping
 from email.utils import formatdate
-from typing import Any
+
+from asgiref.typing import ASGI3Application, ASGIReceiveCallable, ASGISendCallable, HTTPScope, Scope
 
 from bricola.core.messages.envelope import Soap, read_media_type
 from bricola.core.messages.faults import fault_status, problem_fault
@@ -19,11 +19,6 @@ from bricola.core.serving.pipeline import Answer
 from bricola.server.bricola import Bricola
 from bricola.server.ports.places import LivePlace, Retirement
 
-Scope = MutableMapping[str, Any]
-Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
-Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
-Application = Callable[[Scope, Receive, Send], Awaitable[None]]
-
 _CHALLENGE = (b"www-authenticate", b'Basic realm="Bricola", charset="UTF-8"')
 
 
@@ -34,11 +29,11 @@ class _ClientGoneError(Exception):
 class Gateway:
     """ASGI application. `rest` is everything that is not a call."""
 
-    def __init__(self, bricola: Bricola, others: Application) -> None:
+    def __init__(self, bricola: Bricola, others: ASGI3Application) -> None:
         self._bricola = bricola
         self._others = others
 
-    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+    async def __call__(self, scope: Scope, receive: ASGIReceiveCallable, send: ASGISendCallable) -> None:
         if scope["type"] == "http":
             path: str = scope["path"]
             if path.startswith("/soap/") and scope["method"] not in ("GET", "HEAD"):
@@ -47,7 +42,7 @@ class Gateway:
                 return await self._rest(scope, path, receive, send)
         return await self._others(scope, receive, send)
 
-    async def _soap(self, scope: Scope, path: str, receive: Receive, send: Send) -> None:
+    async def _soap(self, scope: HTTPScope, path: str, receive: ASGIReceiveCallable, send: ASGISendCallable) -> None:
         content_type, authorization = _headers(scope)
         version = read_media_type(content_type)[0] or Soap.V11
         try:
@@ -64,7 +59,7 @@ class Gateway:
         request = _request(scope, body, content_type, authorization)
         await _respond(send, await self._bricola.pipeline.soap(next(place.turns), request), sunset=place.retirement)
 
-    async def _rest(self, scope: Scope, path: str, receive: Receive, send: Send) -> None:
+    async def _rest(self, scope: HTTPScope, path: str, receive: ASGIReceiveCallable, send: ASGISendCallable) -> None:
         content_type, authorization = _headers(scope)
         try:
             place = self._find(path.rpartition("/")[0])
@@ -101,7 +96,7 @@ class Gateway:
                                    mend="The index of services is at /soap/."))
 
 
-def _request(scope: Scope, body: bytes, content_type: str, authorization: bytes | None) -> Request:
+def _request(scope: HTTPScope, body: bytes, content_type: str, authorization: bytes | None) -> Request:
     """The request with what its headers ask for a write."""
     request = Request(body, content_type, authorization, _peer(scope))
     for name, value in scope["headers"]:
@@ -112,7 +107,7 @@ def _request(scope: Scope, body: bytes, content_type: str, authorization: bytes 
     return request
 
 
-def _headers(scope: Scope) -> tuple[str, bytes | None]:
+def _headers(scope: HTTPScope) -> tuple[str, bytes | None]:
     content_type, authorization = "", None
     for name, value in scope["headers"]:
         if name == b"authorization":
@@ -122,39 +117,38 @@ def _headers(scope: Scope) -> tuple[str, bytes | None]:
     return content_type, authorization
 
 
-async def _read_body(scope: Scope, receive: Receive) -> bytes:
+async def _read_body(scope: HTTPScope, receive: ASGIReceiveCallable) -> bytes:
     """The whole body, refused as soon as it is known to be too large."""
     for name, value in scope["headers"]:
         if name == b"content-length" and int(value) > MOST_BYTES:
             raise ProblemError(too_large(MOST_BYTES))
-    message = await receive()
-    if not message.get("more_body"):
-        if message["type"] == "http.disconnect":
-            raise _ClientGoneError
-        return message.get("body", b"")  # type: ignore[no-any-return]
-    pieces = [message["body"]]
-    size = len(pieces[0])
-    while message.get("more_body"):
+    pieces: list[bytes] = []
+    size = 0
+    while True:
         message = await receive()
-        if message["type"] == "http.disconnect":
+        if message["type"] != "http.request":
             raise _ClientGoneError
-        pieces.append(message.get("body", b""))
-        size += len(pieces[-1])
+        piece = message.get("body", b"")
+        if not message.get("more_body") and not pieces:
+            return piece
+        pieces.append(piece)
+        size += len(piece)
         if size > MOST_BYTES:
             raise ProblemError(too_large(MOST_BYTES))
-    return b"".join(pieces)
+        if not message.get("more_body"):
+            return b"".join(pieces)
 
 
 def _wrong_method(found: str, expected: str, face: str) -> Problem:
     return Problem("http.method", f"{face} calls are sent with {expected}.", Kind.METHOD, expected=expected, found=found)
 
 
-def _peer(scope: Scope) -> str:
+def _peer(scope: HTTPScope) -> str:
     client = scope.get("client")
     return client[0] if client else ""
 
 
-async def _respond(send: Send, answer: Answer, allow: bytes = b"", sunset: Retirement | None = None) -> None:
+async def _respond(send: ASGISendCallable, answer: Answer, allow: bytes = b"", sunset: Retirement | None = None) -> None:
     headers = [(b"content-type", answer.content_type), (b"content-length", b"%d" % len(answer.body))]
     if answer.call:
         headers.append((b"call-id", answer.call.encode()))
@@ -170,5 +164,5 @@ async def _respond(send: Send, answer: Answer, allow: bytes = b"", sunset: Retir
         headers.append((b"retry-after", b"1"))
     if sunset is not None:  # RFC 8594
         headers.append((b"sunset", formatdate(sunset.ends, usegmt=True).encode()))
-    await send({"type": "http.response.start", "status": answer.status, "headers": headers})
-    await send({"type": "http.response.body", "body": answer.body})
+    await send({"type": "http.response.start", "status": answer.status, "headers": headers, "trailers": False})
+    await send({"type": "http.response.body", "body": answer.body, "more_body": False})
