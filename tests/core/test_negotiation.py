@@ -10,7 +10,7 @@ from bricola.core.problems import ProblemError
 from bricola.core.terminals.codes3270 import Function, Word
 from bricola.core.terminals.options import MOVES, Options
 from bricola.core.terminals.telnet import DO, DONT, IAC, SB, SE, TN3270E, WILL, WONT, Option, TelnetReader
-from bricola.core.terminals.tn3270e import Negotiation, Stage
+from bricola.core.terminals.tn3270e import Negotiation, Phase
 
 _CODES = (0x00, 0x18, 0x19, 0x28, 0x63)
 _ACCEPTED = frozenset((0x00, 0x18))
@@ -48,13 +48,13 @@ def _words(*words: int, more: bytes = b"") -> bytes:
 
 def test_the_device_comes_first_and_the_functions_after_it() -> None:
     talk = Negotiation("IBM-3278-2-E", "LOCK9")
-    assert talk.receive(bytes((Word.FUNCTIONS, Word.IS))) == b"", "no word of this stage"
+    assert talk.receive(bytes((Word.FUNCTIONS, Word.IS))) == b"", "no word of this phase"
     asked = talk.receive(bytes((Word.SEND, Word.DEVICE_TYPE)))
     assert asked == _words(Word.DEVICE_TYPE, Word.REQUEST, more=b"IBM-3278-2-E\x01LOCK9")
     assert not talk.has_device
     answer = talk.receive(bytes((Word.DEVICE_TYPE, Word.IS)) + b"IBM-3278-2-E\x01LOCK9B")
     assert answer == _words(Word.FUNCTIONS, Word.REQUEST, Function.BIND_IMAGE, Function.RESPONSES, Function.SYSREQ)
-    assert (talk.device, talk.has_device, talk.stage) == ("LOCK9B", True, Stage.FUNCTIONS_ASKED)
+    assert (talk.device, talk.has_device, talk.phase) == ("LOCK9B", True, Phase.FUNCTIONS_ASKED)
 
 
 def test_a_counter_offer_is_cut_to_what_we_know_until_both_say_the_same() -> None:
@@ -62,9 +62,9 @@ def test_a_counter_offer_is_cut_to_what_we_know_until_both_say_the_same() -> Non
     talk.receive(bytes((Word.SEND, Word.DEVICE_TYPE)))
     talk.receive(bytes((Word.DEVICE_TYPE, Word.IS)) + b"IBM-3278-2-E\x01L1")
     more = talk.receive(bytes((Word.FUNCTIONS, Word.REQUEST, Function.RESPONSES, Function.SCS_CTL_CODES)))
-    assert (more, talk.stage) == (_words(Word.FUNCTIONS, Word.REQUEST, Function.RESPONSES), Stage.FUNCTIONS_ASKED)
+    assert (more, talk.phase) == (_words(Word.FUNCTIONS, Word.REQUEST, Function.RESPONSES), Phase.FUNCTIONS_ASKED)
     same = talk.receive(bytes((Word.FUNCTIONS, Word.REQUEST, Function.RESPONSES)))
-    assert (same, talk.stage) == (_words(Word.FUNCTIONS, Word.IS, Function.RESPONSES), Stage.AGREED)
+    assert (same, talk.phase) == (_words(Word.FUNCTIONS, Word.IS, Function.RESPONSES), Phase.AGREED)
     assert talk.receive(bytes((Word.FUNCTIONS, Word.IS, Function.RESPONSES))) == b""
     assert talk.functions == {Function.RESPONSES}
 

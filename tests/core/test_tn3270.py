@@ -12,7 +12,7 @@ from bricola.core.terminals import telnet
 from bricola.core.terminals.addresses import read_address, write_address
 from bricola.core.terminals.codepages import CODE_PAGES, displayed, encode
 from bricola.core.terminals.codes3270 import AIDS
-from bricola.core.terminals.telnet import Option, Record, Subnegotiation, TelnetReader
+from bricola.core.terminals.telnet import Option, Subnegotiation, TelnetReader, TelnetRecord
 from bricola.core.terminals.terminal import TerminalSettings
 from bricola.core.terminals.tn3270 import Tn3270
 
@@ -38,7 +38,7 @@ def type_and_press(terminal: Tn3270, sent: bytes) -> bytes:
     """Do what the person at the terminal did, as its record tells: fill the fields, put the cursor, press the key."""
     events = TelnetReader().feed(sent)
     assert len(events) == 1
-    assert isinstance(events[0], Record)
+    assert isinstance(events[0], TelnetRecord)
     data, buffer = events[0].data, terminal.buffer
     if len(data) > 3:
         for piece in data[3:].split(b"\x11")[1:]:
@@ -178,7 +178,7 @@ def test_addresses_come_back(address: int, large: bool) -> None:
 def test_however_bytes_are_cut_the_events_are_the_same(items: list[tuple[str, bytes]], cuts: list[int]) -> None:
     stream = b"".join(telnet.record(data) if kind == "record" else telnet.option(telnet.DO, 0x18) if kind == "do"
                       else telnet.subnegotiation(data[0], data[1:]) for kind, data in items)
-    expected = [Record(data) if kind == "record" else Option(telnet.DO, 0x18) if kind == "do" else Subnegotiation(data[0], data[1:])
+    expected = [TelnetRecord(data) if kind == "record" else Option(telnet.DO, 0x18) if kind == "do" else Subnegotiation(data[0], data[1:])
                 for kind, data in items]
     reader, events, at, index = TelnetReader(), [], 0, 0
     while at < len(stream):

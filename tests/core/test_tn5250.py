@@ -10,7 +10,7 @@ from bricola.core.problems import ProblemError
 from bricola.core.terminals import telnet
 from bricola.core.terminals.host import Part, Pressed
 from bricola.core.terminals.host5250 import Tn5250Host, read_variables
-from bricola.core.terminals.telnet import Record, TelnetReader
+from bricola.core.terminals.telnet import TelnetReader, TelnetRecord
 from bricola.core.terminals.terminal import TerminalSettings
 from bricola.core.terminals.tn5250 import Tn5250, record
 
@@ -62,7 +62,7 @@ def test_the_usual_record_is_answered_as_in_the_capture() -> None:
     terminal.type_into(second.start, "DEMO")
     assert terminal.screen.text_of(second) == "    "  # hidden
     sent = TelnetReader().feed(terminal.press("Enter"))[0]
-    assert isinstance(sent, Record)
+    assert isinstance(sent, TelnetRecord)
     assert sent.data[10:] == bytes.fromhex("0c26f1" "110a22" "c4c5d4d6" "110c22" "c4c5d4d6")
     with pytest.raises(ProblemError) as caught:
         terminal.press("Enter")
@@ -119,7 +119,7 @@ def test_saved_screens_come_back_with_fields_and_cursor() -> None:
     terminal.receive(host.screen([Part(3, 5, "below"), Part(5, 20, "AB", protected=False, length=3, cursor=True)]))
     before = terminal.screen
     saved = TelnetReader().feed(terminal.receive(record(4, b"\x04\x02")))[0]
-    assert isinstance(saved, Record)
+    assert isinstance(saved, TelnetRecord)
     assert saved.data[9] == 4
     terminal.receive(host.screen([Part(10, 30, "All desks close at six")]))
     assert not terminal.screen.inputs
@@ -144,7 +144,7 @@ def test_fields_adjust_and_signs_are_sent_as_zones() -> None:
 def test_the_query_is_answered_with_61_bytes() -> None:
     terminal, host = joined(TerminalSettings(wide=True))
     reply = TelnetReader().feed(terminal.receive(host.query()))[0]
-    assert isinstance(reply, Record)
+    assert isinstance(reply, TelnetRecord)
     data = reply.data[10:]
     assert (len(data), data[:3], data[3:5]) == (61, b"\x00\x00\x88", b"\x00\x3a")
     assert data[3 + 27:3 + 34].decode("cp037") == "3477FC "
@@ -155,7 +155,7 @@ def test_reads_rolls_and_erasing() -> None:
     terminal, host = joined()
     terminal.receive(host.screen([Part(2, 2, "first"), Part(3, 2, "second"), Part(9, 9, "", protected=False, length=4, cursor=True)]))
     whole = TelnetReader().feed(terminal.receive(record(8, b"\x04\x62")))[0]
-    assert isinstance(whole, Record)
+    assert isinstance(whole, TelnetRecord)
     assert len(whole.data) == 10 + 3 + 24 * 80
     terminal.receive(record(2, bytes.fromhex("0423010203" "04110000" "11030202050205ff00")))
     assert terminal.screen.lines[1].strip() == "second"

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from bricola.core.terminals import telnet
-from bricola.core.terminals.telnet import DO, WILL, Option, Record, Subnegotiation, TelnetReader
+from bricola.core.terminals.telnet import DO, WILL, Option, Subnegotiation, TelnetReader, TelnetRecord
 
 TURNS = (telnet.END_OF_RECORD, telnet.BINARY)  # that both sides agree on, each way
 
@@ -55,7 +55,7 @@ class TelnetHost:
                 out += self._option(event)
             elif isinstance(event, Subnegotiation):
                 out += self._subnegotiation(event)
-            elif isinstance(event, Record):
+            elif isinstance(event, TelnetRecord):
                 pressed = self._pressed(event.data)
                 if pressed is not None:
                     keys.append(pressed)

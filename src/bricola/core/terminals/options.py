@@ -10,7 +10,7 @@ from typing import NamedTuple
 from bricola.core.terminals.telnet import DO, DONT, WILL, WONT, Option, option
 
 
-class Move(NamedTuple):
+class Transition(NamedTuple):
     """Whether the option is on afterwards, and the verb of the answer, None for silence."""
 
     on: bool
@@ -18,19 +18,19 @@ class Move(NamedTuple):
 
 
 # (what came, whether the option is on, whether we accept it) -> what follows. DO and DONT speak of our side, WILL and WONT of theirs.
-MOVES: dict[tuple[int, bool, bool], Move] = {
-    (DO, False, True): Move(True, WILL),
-    (DO, True, True): Move(True, None),
-    (DO, False, False): Move(False, WONT),
-    (DONT, True, True): Move(False, WONT),
-    (DONT, False, True): Move(False, None),
-    (DONT, False, False): Move(False, None),
-    (WILL, False, True): Move(True, DO),
-    (WILL, True, True): Move(True, None),
-    (WILL, False, False): Move(False, DONT),
-    (WONT, True, True): Move(False, DONT),
-    (WONT, False, True): Move(False, None),
-    (WONT, False, False): Move(False, None),
+MOVES: dict[tuple[int, bool, bool], Transition] = {
+    (DO, False, True): Transition(True, WILL),
+    (DO, True, True): Transition(True, None),
+    (DO, False, False): Transition(False, WONT),
+    (DONT, True, True): Transition(False, WONT),
+    (DONT, False, True): Transition(False, None),
+    (DONT, False, False): Transition(False, None),
+    (WILL, False, True): Transition(True, DO),
+    (WILL, True, True): Transition(True, None),
+    (WILL, False, False): Transition(False, DONT),
+    (WONT, True, True): Transition(False, DONT),
+    (WONT, False, True): Transition(False, None),
+    (WONT, False, False): Transition(False, None),
 }
 
 

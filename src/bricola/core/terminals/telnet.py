@@ -18,7 +18,7 @@ MOST_RECORD = 1 << 18  # bytes: a screen of 132x62 with every attribute is below
 
 
 @dataclass(frozen=True, slots=True)
-class Record:
+class TelnetRecord:
     """Data up to an end of record, FF bytes undone."""
 
     data: bytes
@@ -47,7 +47,7 @@ class Command:
     code: int
 
 
-Event = Record | Option | Subnegotiation | Command
+Event = TelnetRecord | Option | Subnegotiation | Command
 
 
 class TelnetReader:
@@ -85,7 +85,7 @@ class TelnetReader:
         if code == IAC:
             target.append(IAC)
         elif code == EOR and self._sub is None:
-            found.append(Record(bytes(self._record)))
+            found.append(TelnetRecord(bytes(self._record)))
             self._record.clear()
         elif code == SB:
             self._sub = bytearray()

@@ -12,7 +12,7 @@ from bricola.core.terminals import telnet
 from bricola.core.terminals.codepages import encode
 from bricola.core.terminals.options import Options
 from bricola.core.terminals.screen import Field, Screen
-from bricola.core.terminals.telnet import DO, WILL, WONT, Option, Record, Subnegotiation, TelnetReader
+from bricola.core.terminals.telnet import DO, WILL, WONT, Option, Subnegotiation, TelnetReader, TelnetRecord
 
 _MOST_OPTIONS = 200  # commands in one session; a host that negotiates on is not going to stop
 _FROM_THE_HOST = frozenset((telnet.BINARY, telnet.END_OF_RECORD, telnet.TERMINAL_TYPE))  # options that it may have on its side
@@ -110,7 +110,7 @@ class Terminal:
         """What goes back for what came. Raises ProblemError for a host that breaks the rules so that nothing can go on."""
         out = bytearray()
         for event in self._reader.feed(data):
-            if isinstance(event, Record):
+            if isinstance(event, TelnetRecord):
                 self._changed()
                 out += self._record(event.data)
             elif isinstance(event, Option):

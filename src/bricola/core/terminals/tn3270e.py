@@ -1,6 +1,6 @@
 """The negotiation of TN3270E as a table (RFC 2355, section 7): the device type first, then the functions.
 
-| stage | what came | then | what is done |
+| phase | what came | then | what is done |
 | --- | --- | --- | --- |
 | offered | SEND DEVICE-TYPE | device asked | we ask for our device type, and for our LU where one is wanted |
 | device asked | SEND DEVICE-TYPE | device asked | the host wants to hear it again |
@@ -9,7 +9,7 @@
 | functions asked, agreed | FUNCTIONS IS | agreed | they hold; the second where both asked at once |
 | functions asked, agreed | FUNCTIONS REQUEST | agreed, or functions asked | what we know of a counter offer; all of it ends the talk |
 
-What is not in the table is no word of this stage and is passed over: a host that waits for an answer to it ends at our time-out.
+What is not in the table is no word of this phase and is passed over: a host that waits for an answer to it ends at our time-out.
 """
 
 from collections.abc import Callable
@@ -22,7 +22,7 @@ from bricola.core.terminals.terminal import device_refused
 OURS = (Function.BIND_IMAGE, Function.RESPONSES, Function.SYSREQ)
 
 
-class Stage(StrEnum):
+class Phase(StrEnum):
     OFFERED = "offered"
     DEVICE_ASKED = "device asked"
     FUNCTIONS_ASKED = "functions asked"
@@ -32,10 +32,10 @@ class Stage(StrEnum):
 class Negotiation:
     """The client's side. `device` is the name that the host gave, `functions` what both agreed on."""
 
-    __slots__ = ("_lu", "_type_name", "device", "functions", "stage")
+    __slots__ = ("_lu", "_type_name", "device", "functions", "phase")
 
     def __init__(self, type_name: str, lu: str) -> None:
-        self.stage = Stage.OFFERED
+        self.phase = Phase.OFFERED
         self.device = ""
         self.functions: frozenset[int] = frozenset()
         self._type_name = type_name
@@ -44,14 +44,14 @@ class Negotiation:
     @property
     def has_device(self) -> bool:
         """From here on records have the header of section 8.1."""
-        return self.stage in (Stage.FUNCTIONS_ASKED, Stage.AGREED)
+        return self.phase in (Phase.FUNCTIONS_ASKED, Phase.AGREED)
 
     def receive(self, data: bytes) -> bytes:
         """What goes back for a subnegotiation's data. Raises ProblemError when the host refuses the device."""
-        move = _MOVES.get((self.stage, *data[:2]))
+        move = _MOVES.get((self.phase, *data[:2]))
         if move is None:
             return b""
-        self.stage, act = move
+        self.phase, act = move
         return act(self, data[2:])
 
     def _ask_device(self, _: bytes) -> bytes:
@@ -72,7 +72,7 @@ class Negotiation:
     def _weigh_functions(self, said: bytes) -> bytes:
         offered = frozenset(said)
         self.functions = offered & frozenset(OURS)
-        self.stage = Stage.AGREED if self.functions == offered else Stage.FUNCTIONS_ASKED
+        self.phase = Phase.AGREED if self.functions == offered else Phase.FUNCTIONS_ASKED
         return _say(Word.FUNCTIONS, Word.IS if self.functions == offered else Word.REQUEST, *sorted(self.functions))
 
 
@@ -81,13 +81,13 @@ def _say(*words: int, more: bytes = b"") -> bytes:
 
 
 Act = Callable[[Negotiation, bytes], bytes]
-_MOVES: dict[tuple[int | str, ...], tuple[Stage, Act]] = {
-    (Stage.OFFERED, Word.SEND, Word.DEVICE_TYPE): (Stage.DEVICE_ASKED, Negotiation._ask_device),
-    (Stage.DEVICE_ASKED, Word.SEND, Word.DEVICE_TYPE): (Stage.DEVICE_ASKED, Negotiation._ask_device),
-    (Stage.DEVICE_ASKED, Word.DEVICE_TYPE, Word.IS): (Stage.FUNCTIONS_ASKED, Negotiation._take_device),
-    (Stage.DEVICE_ASKED, Word.DEVICE_TYPE, Word.REJECT): (Stage.DEVICE_ASKED, Negotiation._refused),
-    (Stage.FUNCTIONS_ASKED, Word.FUNCTIONS, Word.IS): (Stage.AGREED, Negotiation._keep_functions),
-    (Stage.FUNCTIONS_ASKED, Word.FUNCTIONS, Word.REQUEST): (Stage.FUNCTIONS_ASKED, Negotiation._weigh_functions),
-    (Stage.AGREED, Word.FUNCTIONS, Word.IS): (Stage.AGREED, Negotiation._keep_functions),
-    (Stage.AGREED, Word.FUNCTIONS, Word.REQUEST): (Stage.AGREED, Negotiation._weigh_functions),
+_MOVES: dict[tuple[int | str, ...], tuple[Phase, Act]] = {
+    (Phase.OFFERED, Word.SEND, Word.DEVICE_TYPE): (Phase.DEVICE_ASKED, Negotiation._ask_device),
+    (Phase.DEVICE_ASKED, Word.SEND, Word.DEVICE_TYPE): (Phase.DEVICE_ASKED, Negotiation._ask_device),
+    (Phase.DEVICE_ASKED, Word.DEVICE_TYPE, Word.IS): (Phase.FUNCTIONS_ASKED, Negotiation._take_device),
+    (Phase.DEVICE_ASKED, Word.DEVICE_TYPE, Word.REJECT): (Phase.DEVICE_ASKED, Negotiation._refused),
+    (Phase.FUNCTIONS_ASKED, Word.FUNCTIONS, Word.IS): (Phase.AGREED, Negotiation._keep_functions),
+    (Phase.FUNCTIONS_ASKED, Word.FUNCTIONS, Word.REQUEST): (Phase.FUNCTIONS_ASKED, Negotiation._weigh_functions),
+    (Phase.AGREED, Word.FUNCTIONS, Word.IS): (Phase.AGREED, Negotiation._keep_functions),
+    (Phase.AGREED, Word.FUNCTIONS, Word.REQUEST): (Phase.AGREED, Negotiation._weigh_functions),
 }

@@ -82,7 +82,7 @@ def columns_of(screen: Screen, first_row: int, last_row: int, first_column: int,
     for at, full in enumerate(taken):
         if not full:
             continue
-        if spans and at - spans[-1][1] <= (1 if _words(lines, spans[-1][1] + 1) else 0) + 1:
+        if spans and at - spans[-1][1] <= (1 if _is_prose(lines, spans[-1][1] + 1) else 0) + 1:
             spans[-1][1] = at
         else:
             spans.append([at, at])
@@ -105,7 +105,7 @@ def widened(spans: Sequence[tuple[int, int]], numeric: Sequence[bool], first_col
     return found
 
 
-def _words(lines: Sequence[str], at: int) -> bool:
+def _is_prose(lines: Sequence[str], at: int) -> bool:
     """Whether a gap of one blank is inside a text of words: letters stand on both sides in some row."""
     return any(0 < at < len(one) - 1 and one[at] == " " and one[at - 1].isalpha() and one[at + 1].isalpha() for one in lines)
 

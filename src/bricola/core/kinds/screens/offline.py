@@ -54,7 +54,7 @@ class FilmSession:
                 place=_title(self._screen),
                 expected=" or ".join(dict.fromkeys(_told(one) for one in self._shots if _same(one.before, self._screen)))
                 or "no move from here",
-                found=_words(typed, key),
+                found=_as_typed(typed, key),
                 mend="Film the walk with these inputs, or call with those of the film.",
             )
         )
@@ -83,10 +83,10 @@ def _fits(shot: Shot, typed: dict[int, str]) -> bool:
 
 
 def _told(shot: Shot) -> str:
-    return _words({at: text for at, text in shot.typed.items() if text}, shot.key)
+    return _as_typed({at: text for at, text in shot.typed.items() if text}, shot.key)
 
 
-def _words(typed: dict[int, str], key: str) -> str:
+def _as_typed(typed: dict[int, str], key: str) -> str:
     return ", ".join([*(shown(text) for text in typed.values()), key])
 
 
