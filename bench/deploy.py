@@ -90,7 +90,8 @@ def main() -> None:
             with Client(facts["url"]) as client:
                 client.sign_in("imke", facts["users"][0]["password"])
                 client.apply({"wide.yaml": wide("Wide", OPERATIONS)})
-                address = next(one["rest"] for one in facts["services"] if (one["environment"], one["service"]) == ("live", "VesselRegistry"))
+                address = next(one["rest"] for one in facts["services"]
+                               if (one["environment"], one["service"]) == ("live", "VesselRegistry"))
                 token = next(one["token"] for one in facts["callers"] if one["name"] == "harbour-desk")
                 load = Load(address, token, args.callers)
                 time.sleep(3)

@@ -27,8 +27,8 @@ def fill(writer: CallWriter, count: int, now: float) -> float:
     for number in range(count):
         result = "answered" if rng.random() < 0.98 else "failed"
         place = rng.choice(("live", "rehearsal")), rng.choice(SERVICES)
-        writer.add(CallRecord(f"{number:032x}", now - HOUR + HOUR * number / count, *place, 1, "GetVessel", "tideway-portal", "soap 1.1", 200,
-                              int(rng.lognormvariate(8, 1)), result, "", "", 600, 500))
+        writer.add(CallRecord(f"{number:032x}", now - HOUR + HOUR * number / count, *place, 1, "GetVessel", "tideway-portal", "soap 1.1",
+                              200, int(rng.lognormvariate(8, 1)), result, "", "", 600, 500))
         if number % BATCH == BATCH - 1:
             writer.flush()
     writer.flush()

@@ -50,20 +50,22 @@ def register(app: typer.Typer) -> None:
             if sample:
                 given = _filled(client.sample(service, operation, environment, soap)["values"], given)
             reply = client.call(environment, service, operation, given, caller, soap, text_of, trial, request_id)
-            good = reply["answer"] is not None and reply["status"] == 200
+            answer = reply["answer"]
+            good = answer is not None and reply["status"] == 200
+            comparison: Mapping[str, Any] | None = None
             refused: ProblemError | None = None
-            if compare and good:
+            if compare and good and answer is not None:
                 try:
-                    reply["comparison"] = client.compare_with_source(environment, service, operation, given, reply["answer"])
+                    comparison = client.compare_with_source(environment, service, operation, given, answer)
                 except ProblemError as error:
                     refused = error  # the answer is printed all the same
         if as_json:
-            print_json(reply)
+            print_json(dict(reply) | ({"comparison": comparison} if comparison is not None else {}))
         else:
             _print_reply(reply, raw)
             print_trial(reply)
-            if "comparison" in reply:
-                print_comparison(reply["comparison"])
+            if comparison is not None:
+                print_comparison(comparison)
         if refused is not None:
             raise refused
         if not good:
@@ -169,7 +171,7 @@ def _read(file: Path) -> str:
         raise ProblemError(Problem("call.envelope", "The file cannot be read.", place=str(file), found=str(error))) from None
 
 
-def _print_reply(reply: dict[str, Any], raw: bool) -> None:
+def _print_reply(reply: Mapping[str, Any], raw: bool) -> None:
     if raw:
         out.print(f"[bold]Request[/] [dim]SOAP {reply['soap']}, as {text(reply['caller'])}, {reply['request_bytes']} bytes[/]")
         sys.stdout.flush()

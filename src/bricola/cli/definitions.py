@@ -120,7 +120,7 @@ def register(app: typer.Typer) -> None:
             raise typer.Exit(1)
 
 
-def _print_plan(plan: list[dict[str, Any]]) -> None:
+def _print_plan(plan: Sequence[Mapping[str, Any]]) -> None:
     shown = [one for one in plan if one["action"] != "unchanged"]
     if shown:
         out.print(table(("", "Kind", "Name", "File"), [

@@ -1,11 +1,12 @@
 """How trials and comparisons are printed."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from bricola.cli.output import out, table, text
 
 
-def print_trial(reply: dict[str, Any]) -> None:
+def print_trial(reply: Mapping[str, Any]) -> None:
     """What a trial would have stored."""
     if reply["repeats"]:
         out.print(f"[cyan]◆[/] This request was done before; this is the answer of call {text(reply['repeats'])}.")
@@ -27,7 +28,7 @@ def print_trial(reply: dict[str, Any]) -> None:
             )
 
 
-def print_comparison(found: dict[str, Any]) -> None:
+def print_comparison(found: Mapping[str, Any]) -> None:
     """An answer beside the stored rows; many rows are told by their differences."""
     rows, side = found["rows"], "Answered" if found["side"] == "answered" else "Sent"
     out.print(f"\n[bold]Beside the table {text(found['table'])}[/]")

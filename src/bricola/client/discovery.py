@@ -21,11 +21,12 @@ class DiscoveryCalls(ApiConnection):
         return cast("objects.TableDetail", self._ask("GET", f"/discovery/{environment}/{backend}/table", params={"name": name}))
 
     def draft_object(self, environment: str, backend: str, table: str, name: str = "", service: str = "", operations: Sequence[str] = (),
-                     roles: Sequence[str] = (), children: Sequence[str] = (), key: Sequence[str] = (), save: bool = False) -> Json:
+                     roles: Sequence[str] = (), children: Sequence[str] = (), key: Sequence[str] = (),
+                     save: bool = False) -> "objects.Drafted":
         """Definitions made of a table, by path; with `save` they become drafts."""
         body = {"table": table, "name": name, "service": service, "operations": list(operations), "roles": list(roles),
                 "children": list(children), "key": list(key), "save": save}
-        return dict(self._ask("POST", f"/discovery/{environment}/{backend}", json=body))
+        return cast("objects.Drafted", self._ask("POST", f"/discovery/{environment}/{backend}", json=body))
 
     def connect_backend(self, name: str, environment: str, engine: str, binding: Json, description: str = "") -> "definitions.Changes":
         """Define a backend where it is new, and bind it in an environment."""

@@ -19,13 +19,13 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
     # definitions
 
     def apply(self, files: dict[str, str], remove_others: bool = False, plan_only: bool = False,
-              based_on: dict[str, int] | None = None) -> list[Json]:
+              based_on: dict[str, int] | None = None) -> "list[definitions.Change]":
         """Make drafts of definition files (path -> YAML); answers what changes, or would with `plan_only`.
 
         `based_on` is what `revisions` answered when the files were taken; with it, what somebody saved since then is a
         conflict and is never overwritten."""
         body = {"files": files, "remove_others": remove_others, "plan_only": plan_only, "based_on": based_on}
-        return list(self._ask("POST", "/definitions", json=body)["changes"])
+        return cast("list[definitions.Change]", self._ask("POST", "/definitions", json=body)["changes"])
 
     def export(self) -> dict[str, str]:
         return dict(self._ask("GET", "/definitions")["files"])
@@ -121,13 +121,13 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
         return cast("services.Sample", self._ask("GET", f"/services/{service}/sample/{operation}", params=params))
 
     def call(self, environment: str, service: str, operation: str, values: Json | None = None, caller: str = "",
-             soap: str = "1.1", envelope: str | None = None, trial: bool = False, request_id: str = "") -> Json:
+             soap: str = "1.1", envelope: str | None = None, trial: bool = False, request_id: str = "") -> "services.BenchAnswer":
         """Send a test request through the real endpoint; answers both envelopes, status, time, answer or fault.
 
         With `trial` a write runs and is rolled back; with a `request_id` it is done at most once."""
         body = {"environment": environment, "service": service, "operation": operation, "values": values or {},
                 "caller": caller, "soap": soap, "envelope": envelope, "trial": trial, "request_id": request_id}
-        return dict(self._ask("POST", "/bench", json=body))
+        return cast("services.BenchAnswer", self._ask("POST", "/bench", json=body))
 
     def keys(self, environment: str, service: str, operation: str, name: str, search: str = "", limit: int = 20) -> "services.Keys":
         """Real keys for an input that holds the key of an object."""
@@ -140,9 +140,9 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
         return cast("services.RowComparison", self._ask("POST", "/bench/comparison", json=body))
 
     def calls(self, environment: str = "", service: str = "", caller: str = "", failed: bool = False,
-              limit: int = 50) -> list[Json]:
+              limit: int = 50) -> "list[services.Call]":
         params: Json = {"environment": environment, "service": service, "caller": caller, "failed": failed, "limit": limit}
-        return list(self._ask("GET", "/calls", params=params))
+        return cast("list[services.Call]", self._ask("GET", "/calls", params=params))
 
     def one_call(self, call: str) -> "services.CallDetail":
         return cast("services.CallDetail", self._ask("GET", f"/calls/{call}"))

@@ -4,7 +4,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from bricola.client.transport import ApiConnection, Json, raise_problems
+from bricola.client.transport import ApiConnection, raise_problems
 
 if TYPE_CHECKING:
     from bricola.api import running
@@ -40,17 +40,17 @@ class RunningCalls(ApiConnection):
         return cast("list[running.Credential]", self._ask("GET", "/credentials"))
 
     def add_credential(self, name: str, secret: str, kind: str = "password", user: str = "", certificate: str = "",
-                       expires_at: datetime | None = None, description: str = "") -> Json:
+                       expires_at: datetime | None = None, description: str = "") -> "running.Credential":
         body = {"name": name, "secret": secret, "kind": kind, "user": user, "certificate": certificate,
                 "expires_at": expires_at.isoformat() if expires_at else None, "description": description}
-        return dict(self._ask("POST", "/credentials", json=body))
+        return cast("running.Credential", self._ask("POST", "/credentials", json=body))
 
     def rotate_credential(self, name: str, secret: str, user: str = "", certificate: str = "",
-                          expires_at: datetime | None = None, overlap_hours: float = 24.0) -> Json:
+                          expires_at: datetime | None = None, overlap_hours: float = 24.0) -> "running.Credential":
         """A new secret, in force at once; the old one is tried too while the overlap lasts."""
         body = {"secret": secret, "user": user, "certificate": certificate, "overlap_hours": overlap_hours,
                 "expires_at": expires_at.isoformat() if expires_at else None}
-        return dict(self._ask("POST", f"/credentials/{name}/rotation", json=body))
+        return cast("running.Credential", self._ask("POST", f"/credentials/{name}/rotation", json=body))
 
     def remove_credential(self, name: str) -> None:
         self._ask("DELETE", f"/credentials/{name}")
