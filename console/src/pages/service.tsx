@@ -435,7 +435,7 @@ function Aside({
           <Mark name={stops ? "fault" : "serving"} />
           <span className="font-semibold">
             {stops
-              ? t("{0} {1} the release", plural(stops, "finding"), stops === 1 ? "stops" : "stop")
+              ? t(stops === 1 ? "{0} stops the release" : "{0} stop the release", plural(stops, "finding"))
               : t("Nothing stops the release")}
           </span>
         </div>

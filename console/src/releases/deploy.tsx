@@ -81,7 +81,7 @@ export function DeployPanel({
         <Gate open={stops.length === 0 && asks.length === 0} />
         <p className="text-xs text-ink2">
           {stops.length
-            ? t("{0} {1} it.", plural(stops.length, "finding"), stops.length === 1 ? "stops" : "stop")
+            ? t(stops.length === 1 ? "{0} stops it." : "{0} stop it.", plural(stops.length, "finding"))
             : asks.length
               ? t("Callers break: it needs a reason.")
               : t("Its gates are open.")}
