@@ -1,5 +1,5 @@
 # The two commands of a fresh machine: `make demo` and `make test`.
-.PHONY: setup demo test check bench api lock
+.PHONY: setup demo test endurance check bench api lock
 
 setup:
 	@scripts/setup.sh
@@ -10,6 +10,10 @@ demo: setup
 test: setup check
 	cd console && npm run --silent test
 	.venv/bin/pytest -n auto --dist loadfile
+
+# What takes long: kills, races and made-up input, many times over. A short and seeded part of it is in `make test`.
+endurance: setup
+	BRICOLA_AT_LENGTH=1 .venv/bin/pytest -n auto --dist loadfile tests/core tests/server tests/e2e/test_processes.py
 
 check: setup
 	.venv/bin/ruff check src tests bench
@@ -26,6 +30,7 @@ bench: setup
 	.venv/bin/python bench/calls.py
 	.venv/bin/python bench/screens.py
 	.venv/bin/python bench/walk.py
+	.venv/bin/python bench/overview.py
 
 # After a change of the management API: the document that the console's types are made from, and those types.
 api:

@@ -17,9 +17,9 @@ from hypothesis import settings
 
 from bricola.demo.start import catalogue_files, placed
 from tests.commands import run_command
+from tests.length import AT_LENGTH
 
-settings.register_profile("bricola", deadline=None)  # how long an example takes says more of the machine than of the code
-settings.load_profile("bricola")
+settings.load_profile("at length" if AT_LENGTH else "short")
 
 COMMAND = Path(sys.executable).with_name("bricola")
 

@@ -12,7 +12,7 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.engines.terminals import Place, Reading
+from bricola.core.definitions.engines.terminals import Place, TextForm
 from bricola.core.definitions.text import read_definition
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.recognise import text_at
@@ -353,10 +353,10 @@ async def test_a_host_that_says_nothing_is_given_up() -> None:
 )
 def test_texts_of_a_screen_become_values_and_back(base: str, reading: dict[str, Any], text: str, value: str) -> None:
     kind = SimpleType(base)
-    found = compile_reader(Reading(**reading), Element("x", kind), "list, x")(text)
+    found = compile_reader(TextForm(**reading), Element("x", kind), "list, x")(text)
     assert str(found) == value
     if base in ("date", "dateTime", "time", "boolean", "string"):
-        assert compile_writer(Reading(**reading), kind)(found) == text
+        assert compile_writer(TextForm(**reading), kind)(found) == text
 
 
 def test_areas_and_patterns_are_read() -> None:
@@ -373,7 +373,7 @@ def test_areas_and_patterns_are_read() -> None:
 
 
 def test_what_is_no_value_is_told_with_its_place() -> None:
-    read = compile_reader(Reading(), Element("toll", SimpleType("decimal")), "ledger, toll")
+    read = compile_reader(TextForm(), Element("toll", SimpleType("decimal")), "ledger, toll")
     for text, shown in (("N/A", '"N/A"'), ("   ", "nothing")):
         with pytest.raises(ProblemError) as caught:
             read(text)
@@ -382,7 +382,7 @@ def test_what_is_no_value_is_told_with_its_place() -> None:
             "ledger, toll",
             shown,
         )
-    assert compile_reader(Reading(), Element("toll", SimpleType("decimal"), 0), "x")("  ") is None
+    assert compile_reader(TextForm(), Element("toll", SimpleType("decimal"), 0), "x")("  ") is None
 
 
 # TLS and devices

@@ -15,6 +15,7 @@ import pytest
 from bricola.client import Client
 from bricola.core.problems import ProblemError
 from tests.conftest import COMMAND
+from tests.length import often
 
 
 @contextmanager
@@ -47,7 +48,7 @@ def test_a_second_process_on_a_folder_is_refused_with_the_first_one_named(tmp_pa
             assert again["url"]
 
 
-@pytest.mark.parametrize("after", [0.5, 0.9])
+@pytest.mark.parametrize("after", [0.13, 0.41, *(0.05 * number for number in range(often(0, 40)))])
 def test_what_a_kill_cuts_off_is_cut_off_whole(tmp_path: Path, after: float) -> None:
     with served(tmp_path) as (process, facts):
         with Client(facts["url"]) as client:
@@ -63,12 +64,15 @@ def test_what_a_kill_cuts_off_is_cut_off_whole(tmp_path: Path, after: float) -> 
                         client.save_caller(f"caller-{who}-{number}", ["reader"])
                         client.new_token(f"caller-{who}-{number}")
                         client.add_credential(f"credential-{who}-{number}", "sluice", user="LKCLERK")
+                        stored.release()
                     except ProblemError:
                         return
 
+        stored = threading.Semaphore(0)  # of everything at least one
         threads = [threading.Thread(target=change, args=(who,)) for who in range(4)]
         for one in threads:
             one.start()
+        assert stored.acquire(timeout=30)
         time.sleep(after)
         process.send_signal(signal.SIGKILL)
         for one in threads:

@@ -24,6 +24,7 @@ from bricola.server.usecases import credentials, definitions, deployments, peopl
 from bricola.store import audit as stored_audit
 from bricola.store import releases as stored_releases
 from bricola.store.database import Db
+from tests.length import often
 
 OBJECT = "object: note\nbackend: book\ntable: note\nkey: id\nfields:\n  id: {type: string}\n  text: {type: string, required: false}\n"
 SERVICE = """service: NoteBook
@@ -160,13 +161,13 @@ async def test_on_a_full_disk_a_change_is_made_or_it_is_not(bricola: Bricola, wh
 
 
 async def test_a_deployment_beside_a_change_of_its_environment_answers_from_the_database_that_is_named(bricola: Bricola) -> None:
-    for turn in range(12):
+    for turn in range(often(12, 200)):
         named = ("south", "north")[turn % 2]
 
         async def change(file: str = named) -> None:
             await definitions.apply(bricola, environment("live", f"{file}.db"), AUTHOR)
 
-        async def deploy(wait: float = turn * 0.002) -> None:
+        async def deploy(wait: float = turn % 30 * 0.002) -> None:
             await asyncio.sleep(wait)
             await deployments.deploy(bricola, "NoteBook", "live", 1, AUTHOR)
 
@@ -185,7 +186,8 @@ async def test_an_environment_that_cannot_work_is_live_as_it_is_stored(bricola: 
 
 
 async def test_no_secret_is_lost_when_the_key_is_renewed_beside_an_addition(bricola: Bricola, tmp_path: Path) -> None:
-    for number in range(6):
+    rounds = often(6, 60)
+    for number in range(rounds):
         await asyncio.gather(
             credentials.add(bricola, f"clerk-{number}", "password", "LKCLERK", f"sluice-{number}", "", None, "", AUTHOR),
             credentials.renew_key(bricola, AUTHOR),
@@ -198,8 +200,8 @@ async def test_no_secret_is_lost_when_the_key_is_renewed_beside_an_addition(bric
     other = Bricola(Settings(copy), SERVERS)  # opens the store with the key that is on the disk
     await other.changes.load_all()
     vault = other.credentials.vault
-    assert [vault.secrets(f"{who}-{number}")[0].value for number in range(6) for who in ("clerk", "desk")] == [
-        f"{what}-{number}" for number in range(6) for what in ("sluice", "weir")]
+    assert [vault.secrets(f"{who}-{number}")[0].value for number in range(rounds) for who in ("clerk", "desk")] == [
+        f"{what}-{number}" for number in range(rounds) for what in ("sluice", "weir")]
     other.storage.close()
 
 

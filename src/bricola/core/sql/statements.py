@@ -31,7 +31,7 @@ Clauses = Callable[[Any], tuple[str, list[Any]]]
 
 def comparison(expression: str, one: Filter, element: Element, dialect: Dialect) -> Clauses:
     """A function from a filter's value to its clause with its parameters."""
-    mark = decimal_mark(element, dialect)
+    mark = placeholder(element, dialect)
     if one.compare in ("contains", "starts"):
         lead, clause = "%" if one.compare == "contains" else "", f"LOWER({expression}) LIKE ? ESCAPE '!'"
         return lambda value: (clause, [f"{lead}{like_literal(value).lower()}%"])
@@ -52,7 +52,7 @@ def like_literal(text: str) -> str:
     return text
 
 
-def decimal_mark(element: Element, dialect: Dialect) -> str:
+def placeholder(element: Element, dialect: Dialect) -> str:
     """The mark of a parameter that is compared with an expression of the element's type."""
     is_decimal = isinstance(element.type, SimpleType) and element.type.primitive.python is Decimal
     return "CAST(? AS NUMERIC)" if is_decimal and dialect.casts_decimals else "?"

@@ -34,7 +34,7 @@ class Mark(Frozen):
     absent: bool = False
 
 
-class Reading(Frozen):
+class TextForm(Frozen):
     """How a text on the screen becomes a value, and a value a text.
 
     `dates` is the look of a date or moment in the letters D, M, Y, H, N (minutes) and S. `decimal` is the sign before the
@@ -57,7 +57,7 @@ class Spot(Frozen):
     pattern: str = ""
 
 
-class Place(Reading, Spot, NamedPart):
+class Place(TextForm, Spot, NamedPart):
     """A named place: a field to fill, or a text to read."""
 
 
@@ -67,7 +67,7 @@ class _Columns(Frozen):
     line: int = Described(1, ge=1, le=10)
 
 
-class ListColumn(Reading, _Columns, NamedPart):
+class ListColumn(TextForm, _Columns, NamedPart):
     """A column of a list: where it begins and how long it is, and on which of the lines of a row it stands."""
 
 

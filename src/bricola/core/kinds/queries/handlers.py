@@ -16,7 +16,7 @@ from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.listing import ordering
 from bricola.core.sql.rows import compile_row
 from bricola.core.sql.sessions import DatabasePool, read
-from bricola.core.sql.statements import Clauses, Keyset, Where, comparison, decimal_mark, quoted
+from bricola.core.sql.statements import Clauses, Keyset, Where, comparison, placeholder, quoted
 
 _ROWS = '"q"'
 _FUNCTIONS = {"sum": "SUM", "least": "MIN", "greatest": "MAX", "mean": "AVG"}
@@ -30,7 +30,8 @@ class _Select:
         self._prompts = [one.text for one in source.pieces if one.is_prompt]
         decimals = {one.name for one in definition.prompts if one.type == "decimal"}
         self._next_day = {one.name for one in definition.prompts if one.binds == "next-day"}
-        inner = "".join(_mark(one.text, one.text in decimals, source.dialect) if one.is_prompt else one.text for one in source.pieces)
+        inner = "".join(
+            _placeholder(one.text, one.text in decimals, source.dialect) if one.is_prompt else one.text for one in source.pieces)
         self.columns = {one.name: f"{_ROWS}.{quoted(one.column_name)}" for one in definition.columns}
         self.elements = {one.name: one for one in source.details.elements}
         self.rows = f"FROM ({inner}) AS {_ROWS}"
@@ -48,7 +49,7 @@ class _Select:
         return clauses, self.bind(given) + parameters
 
 
-def _mark(name: str, is_decimal: bool, dialect: Dialect) -> str:
+def _placeholder(name: str, is_decimal: bool, dialect: Dialect) -> str:
     return "CAST(? AS NUMERIC)" if is_decimal and dialect.casts_decimals else "?"
 
 
@@ -146,7 +147,7 @@ def _compile_details(operation: ResolvedOperation, source: ResolvedQuery, pool: 
 
 
 def _equal(expression: str, element: Element, dialect: Dialect) -> Clauses:
-    mark = decimal_mark(element, dialect)
+    mark = placeholder(element, dialect)
     return lambda value: (f"{expression} = {mark}", [value])
 
 

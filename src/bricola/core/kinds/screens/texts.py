@@ -6,7 +6,7 @@ from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Any
 
-from bricola.core.definitions.engines.terminals import Reading
+from bricola.core.definitions.engines.terminals import TextForm
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Element
 from bricola.core.shapes.simple import SimpleType
@@ -29,12 +29,12 @@ def check_dates(look: str) -> str:
     return ""
 
 
-def compile_reader(reading: Reading, element: Element, place: str) -> Callable[[str], Any]:
+def compile_reader(form: TextForm, element: Element, place: str) -> Callable[[str], Any]:
     """A function text -> value of the element's type; None for a blank one that may be left out. Raises ProblemError that
     names the place and what stands there."""
     kind = element.type
     assert isinstance(kind, SimpleType)  # the review of the flow saw to it
-    plain, at_once, check = _normaliser(reading, kind), _at_once(reading, kind), kind.check
+    plain, at_once, check = _normaliser(form, kind), _at_once(form, kind), kind.check
     needed, text_kind = element.least > 0, kind.primitive.python is str
 
     def read(text: str) -> Any:
@@ -55,21 +55,21 @@ def compile_reader(reading: Reading, element: Element, place: str) -> Callable[[
     return read
 
 
-def _at_once(reading: Reading, kind: SimpleType) -> Callable[[str], Any]:
+def _at_once(form: TextForm, kind: SimpleType) -> Callable[[str], Any]:
     """A function text -> value for texts that look as they usually do, or None for all others: a list has hundreds of them."""
     python = kind.primitive.python
-    if python is Decimal and not reading.codes:
-        thousands, point = (",", ".") if reading.decimal == "point" else (".", ",")
+    if python is Decimal and not form.codes:
+        thousands, point = (",", ".") if form.decimal == "point" else (".", ",")
         usual = re.compile(rf"\d{{1,3}}(?:{re.escape(thousands)}\d{{3}})*{re.escape(point)}\d+|\d+{re.escape(point)}\d+").fullmatch
         if point == ".":
             return lambda text: Decimal(text.replace(thousands, "")) if usual(text) else None
         return lambda text: Decimal(text.replace(thousands, "").replace(point, ".")) if usual(text) else None
-    if python is date and reading.dates and not reading.codes:
-        return _day_at_once(reading.dates)
-    if python is int and not reading.codes:
+    if python is date and form.dates and not form.codes:
+        return _day_at_once(form.dates)
+    if python is int and not form.codes:
         return lambda text: int(text) if text.isascii() and text.isdigit() else None
     if kind.base == "string":
-        codes = reading.codes
+        codes = form.codes
         return (lambda text: codes.get(text, text)) if codes else lambda text: text
     return lambda text: None
 
@@ -105,17 +105,17 @@ def _unread(place: str, expected: str, found: str) -> Problem:
                    found=found, mend="The owner of the service corrects the place, its look, or the output's type.")
 
 
-def _normaliser(reading: Reading, kind: SimpleType) -> Callable[[str], str]:
+def _normaliser(form: TextForm, kind: SimpleType) -> Callable[[str], str]:
     """A function from the screen's text to the lexical form of the type."""
     steps: list[Callable[[str], str]] = []
-    codes = reading.codes
+    codes = form.codes
     if codes:
         steps.append(lambda text: codes.get(text, text))
     python = kind.primitive.python
-    if reading.dates and python in (date, datetime, time):
-        steps.append(_date_normaliser(reading.dates, python))
+    if form.dates and python in (date, datetime, time):
+        steps.append(_date_normaliser(form.dates, python))
     elif python in (int, float, Decimal):
-        thousands, point = (",", ".") if reading.decimal == "point" else (".", ",")
+        thousands, point = (",", ".") if form.decimal == "point" else (".", ",")
         steps.append(lambda text: _number(text, thousands, point))
     if not steps:
         return lambda text: text
@@ -152,17 +152,17 @@ def _date_normaliser(look: str, python: type) -> Callable[[str], str]:
     return normal
 
 
-def compile_writer(reading: Reading, kind: SimpleType) -> Callable[[Any], str]:
+def compile_writer(form: TextForm, kind: SimpleType) -> Callable[[Any], str]:
     """A function value -> the text to type."""
-    back = {meaning: code for code, meaning in reading.codes.items()}
+    back = {meaning: code for code, meaning in form.codes.items()}
     python = kind.primitive.python
-    look = reading.dates
+    look = form.dates
 
     def write(value: Any) -> str:
         if look and python in (date, datetime, time):
             return _LETTERS.sub(lambda one: _part(value, one[0]), look)
         text = kind.write(value)
-        if python is Decimal and reading.decimal == "comma":
+        if python is Decimal and form.decimal == "comma":
             text = text.replace(".", ",")
         return back.get(text, text)
 
