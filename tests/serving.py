@@ -7,6 +7,8 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+import httpx
+
 from bricola.client import Client
 from bricola.server.bricola import Bricola
 from bricola.server.kinds.kind import KindServer
@@ -24,6 +26,10 @@ class Served:
     bricola: Bricola
     url: str
     password: str = ""
+
+    def http(self, path: str = "") -> httpx.Client:
+        """Plain HTTP, with time enough for a machine that does much at once."""
+        return httpx.Client(base_url=self.url + path, timeout=60)
 
     def client(self, name: str = "imke") -> Client:
         """Signed in."""

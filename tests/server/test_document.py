@@ -6,7 +6,6 @@ import sys
 from pathlib import Path
 from typing import Any
 
-import httpx
 import pytest
 from openapi_spec_validator import validate
 from pydantic import TypeAdapter
@@ -48,8 +47,8 @@ def test_every_answer_and_every_failure_has_a_schema(document: dict[str, Any]) -
 
 def test_failures_are_what_the_document_says(tmp_path: Path, document: dict[str, Any]) -> None:
     check = TypeAdapter(ProblemDocument).validate_python
-    with serving(tmp_path) as served, served.client() as client, httpx.Client(base_url=f"{served.url}/api/v1") as http:
-        live = httpx.get(f"{served.url}/api/openapi.json")
+    with serving(tmp_path) as served, served.client() as client, served.http("/api/v1") as http:
+        live = http.get(f"{served.url}/api/openapi.json")
         assert live.headers["content-encoding"] == "gzip"
         assert live.json() == document
         token = client._http.headers["authorization"]

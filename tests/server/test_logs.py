@@ -5,7 +5,6 @@ import logging
 from collections.abc import Iterator
 from pathlib import Path
 
-import httpx
 import pytest
 import structlog
 
@@ -58,7 +57,7 @@ def test_the_service_tells_of_its_start_sign_ins_and_end(tmp_path: Path, capsys:
     with serving(tmp_path) as served, served.client() as client:
         with pytest.raises(ProblemError):
             client.sign_in("imke", "not the password")
-        metrics = httpx.get(served.url + "/metrics")
+        metrics = served.http().get("/metrics")
     events = [json.loads(line)["event"] for line in capsys.readouterr().err.splitlines()]
     assert [one for one in events if one in ("service is up", "signed in", "sign-in is refused", "service is stopped")] == [
         "service is up", "signed in", "sign-in is refused", "service is stopped"]

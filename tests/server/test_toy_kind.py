@@ -7,7 +7,6 @@ from decimal import Decimal
 from pathlib import Path
 from typing import ClassVar
 
-import httpx
 import pytest
 from fastapi import APIRouter
 
@@ -112,7 +111,7 @@ def test_a_kind_from_outside_is_published_and_called(tmp_path: Path, toy: KindSe
         entry = next(one for one in client.kinds() if one["kind"] == "tide-gauge")
         assert entry == {"kind": "tide-gauge", "title": "tide gauge", "plural": "tide gauges", "words": "heights of the water",
                          "page": "/tide-gauges", "runs": "tide-gauge name"}
-        assert httpx.get(f"{served.url}/api/v1/tide-gauges").json() == ["lock9"]
+        assert served.http("/api/v1").get("/tide-gauges").json() == ["lock9"]
         client.apply(FILES)
         assert "tide-gauge: lock9\n" in client.export()["lock9.yaml"]
         assert [one["found"] for one in client.review("Tides", "live")

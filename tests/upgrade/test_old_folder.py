@@ -64,7 +64,7 @@ def _bring_back(data: Path) -> None:
 
 def test_every_answer_is_what_it_was(old: Served, expected: dict[str, Any]) -> None:
     different = []
-    with httpx.Client(base_url=old.url) as http:
+    with httpx.Client(base_url=old.url, timeout=60) as http:
         for one in expected["calls"]:
             headers = dict(one["headers"])
             if one["name"] == REPEATED:
@@ -87,7 +87,7 @@ REPEATED = "create"
 
 def test_the_request_of_then_is_still_known(old: Served, expected: dict[str, Any]) -> None:
     made = next(one for one in expected["calls"] if one["name"] == "create")
-    again = httpx.post(old.url + made["path"], content=made["request"].encode(),
+    again = httpx.post(old.url + made["path"], timeout=60, content=made["request"].encode(),
                        headers={**made["headers"], "Authorization": f"Bearer {expected['token']}"})
     assert (again.status_code, again.text) == (200, made["answer"])
     assert CALL_NUMBER.fullmatch(again.headers["repeats-call"])
