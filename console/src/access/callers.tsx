@@ -4,7 +4,7 @@ import { ask, type CallerRow } from "../api";
 import { useAct } from "../act";
 import { useLoad } from "../load";
 import { CopyButton, Problems } from "../parts/controls";
-import { Labelled, Panel } from "../parts/dialog";
+import { Labelled, TextField, Panel } from "../parts/dialog";
 import { mayAtLeast, useSession } from "../session";
 import { until, when } from "../formats";
 import { rich, t } from "../text";
@@ -260,61 +260,35 @@ function CallerForm({ of, roles, onDone }: { of: Partial<CallerRow>; roles: stri
         if (!act.busy) void save();
       }}
     >
-      <Labelled label={t("Name")}>
-        {(id) => (
-          <input
-            id={id}
-            className="field"
-            value={name}
-            disabled={!!of.name}
-            onChange={(event) => setName(event.target.value)}
-          />
-        )}
-      </Labelled>
-      <Labelled label={t("Description")}>
-        {(id) => (
-          <input
-            id={id}
-            className="field"
-            value={description}
-            onChange={(event) => setDescription(event.target.value)}
-          />
-        )}
-      </Labelled>
+      <TextField label={t("Name")} value={name} disabled={!!of.name} onChange={setName} />
+      <TextField label={t("Description")} value={description} onChange={setDescription} />
       <Labelled
         label={t("Roles")}
         hint={roles.length ? t("Known roles: {0}", roles.join(", ")) : t("Services name roles under access")}
       >
         {(id) => <input id={id} className="field" value={own} onChange={(event) => setOwn(event.target.value)} />}
       </Labelled>
-      <Labelled label={t("Allowed networks")} hint={t("CIDR form like 10.20.0.0/16; from anywhere when empty")}>
-        {(id) => (
-          <input id={id} className="field" value={networks} onChange={(event) => setNetworks(event.target.value)} />
-        )}
-      </Labelled>
+      <TextField
+        label={t("Allowed networks")}
+        hint={t("CIDR form like 10.20.0.0/16; from anywhere when empty")}
+        value={networks}
+        onChange={setNetworks}
+      />
       <div className="grid grid-cols-2 gap-3">
-        <Labelled label={t("Calls a minute")} hint={t("no limit when empty")}>
-          {(id) => (
-            <input
-              id={id}
-              inputMode="numeric"
-              className="field"
-              value={perMinute}
-              onChange={(event) => setPerMinute(event.target.value)}
-            />
-          )}
-        </Labelled>
-        <Labelled label={t("Calls at once")} hint={t("no limit when empty")}>
-          {(id) => (
-            <input
-              id={id}
-              inputMode="numeric"
-              className="field"
-              value={parallel}
-              onChange={(event) => setParallel(event.target.value)}
-            />
-          )}
-        </Labelled>
+        <TextField
+          label={t("Calls a minute")}
+          hint={t("no limit when empty")}
+          inputMode="numeric"
+          value={perMinute}
+          onChange={setPerMinute}
+        />
+        <TextField
+          label={t("Calls at once")}
+          hint={t("no limit when empty")}
+          inputMode="numeric"
+          value={parallel}
+          onChange={setParallel}
+        />
       </div>
       {act.problems.length > 0 && (
         <div className="mb-2">

@@ -4,7 +4,7 @@ import { ask, type Credential } from "../api";
 import { useAct } from "../act";
 import { useLoad } from "../load";
 import { Problems, Select } from "../parts/controls";
-import { Labelled, Panel } from "../parts/dialog";
+import { Labelled, TextField, Panel } from "../parts/dialog";
 import { Mark } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
 import { daysUntil, until, when } from "../formats";
@@ -178,11 +178,7 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
         if (!act.busy) void save();
       }}
     >
-      {!of && (
-        <Labelled label={t("Name")}>
-          {(id) => <input id={id} className="field" value={name} onChange={(event) => setName(event.target.value)} />}
-        </Labelled>
-      )}
+      {!of && <TextField label={t("Name")} value={name} onChange={setName} />}
       {!of && (
         <Labelled label={t("Kind")}>
           {() => (
@@ -195,19 +191,7 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
           )}
         </Labelled>
       )}
-      {kind !== "certificate" && (
-        <Labelled label={t("User")}>
-          {(id) => (
-            <input
-              id={id}
-              className="field"
-              autoComplete="off"
-              value={user}
-              onChange={(event) => setUser(event.target.value)}
-            />
-          )}
-        </Labelled>
-      )}
+      {kind !== "certificate" && <TextField label={t("User")} autoComplete="off" value={user} onChange={setUser} />}
       {kind === "certificate" ? (
         <>
           <Labelled label={t("Private key (PEM)")}>
@@ -235,43 +219,30 @@ function SecretForm({ of, onDone }: { of: Credential | null; onDone: () => void 
         </>
       ) : (
         <>
-          <Labelled label={t("Secret")}>
-            {(id) => (
-              <input
-                id={id}
-                type="password"
-                className="field"
-                autoComplete="new-password"
-                value={secret}
-                onChange={(event) => setSecret(event.target.value)}
-              />
-            )}
-          </Labelled>
-          <Labelled label={t("Expires on")} hint={t("when the secret itself runs out; optional")}>
-            {(id) => (
-              <input
-                id={id}
-                type="date"
-                className="field"
-                value={expires}
-                onChange={(event) => setExpires(event.target.value)}
-              />
-            )}
-          </Labelled>
+          <TextField
+            label={t("Secret")}
+            type="password"
+            autoComplete="new-password"
+            value={secret}
+            onChange={setSecret}
+          />
+          <TextField
+            label={t("Expires on")}
+            hint={t("when the secret itself runs out; optional")}
+            type="date"
+            value={expires}
+            onChange={setExpires}
+          />
         </>
       )}
       {of && (
-        <Labelled label={t("Overlap in hours")} hint={t("for so long the old secret is tried too")}>
-          {(id) => (
-            <input
-              id={id}
-              inputMode="numeric"
-              className="field"
-              value={overlap}
-              onChange={(event) => setOverlap(event.target.value)}
-            />
-          )}
-        </Labelled>
+        <TextField
+          label={t("Overlap in hours")}
+          hint={t("for so long the old secret is tried too")}
+          inputMode="numeric"
+          value={overlap}
+          onChange={setOverlap}
+        />
       )}
       {act.problems.length > 0 && (
         <div className="mb-2">

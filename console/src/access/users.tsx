@@ -4,7 +4,7 @@ import { ask } from "../api";
 import { useAct } from "../act";
 import { useLoad } from "../load";
 import { Problems, Select } from "../parts/controls";
-import { Labelled, Panel } from "../parts/dialog";
+import { Labelled, TextField, Panel } from "../parts/dialog";
 import { mayAtLeast, useSession } from "../session";
 import { when } from "../formats";
 import { t } from "../text";
@@ -89,29 +89,15 @@ export function Users() {
             if (!act.busy) void add();
           }}
         >
-          <Labelled label={t("Name")}>
-            {(id) => (
-              <input
-                id={id}
-                className="field"
-                autoComplete="off"
-                value={name}
-                onChange={(event) => setName(event.target.value)}
-              />
-            )}
-          </Labelled>
-          <Labelled label={t("Password")} hint={t("at least 10 characters")}>
-            {(id) => (
-              <input
-                id={id}
-                type="password"
-                className="field"
-                autoComplete="new-password"
-                value={password}
-                onChange={(event) => setPassword(event.target.value)}
-              />
-            )}
-          </Labelled>
+          <TextField label={t("Name")} autoComplete="off" value={name} onChange={setName} />
+          <TextField
+            label={t("Password")}
+            hint={t("at least 10 characters")}
+            type="password"
+            autoComplete="new-password"
+            value={password}
+            onChange={setPassword}
+          />
           <Labelled label={t("Role")} hint={MAY[role]}>
             {() => (
               <Select

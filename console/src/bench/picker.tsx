@@ -27,7 +27,8 @@ export function PickKey({
   }, [open]);
   const query =
     from && open
-      ? `/services/${encodeURIComponent(from.service)}/operations/${encodeURIComponent(from.operation)}/keys?environment=${encodeURIComponent(from.environment)}&input=${encodeURIComponent(path)}&search=${encodeURIComponent(search)}`
+      ? `/services/${encodeURIComponent(from.service)}/operations/${encodeURIComponent(from.operation)}/keys?` +
+        new URLSearchParams({ environment: from.environment, input: path, search }).toString()
       : null;
   const { data, error } = useLoad<KeyPage>(query);
   if (!from || !element.key_of) return null;

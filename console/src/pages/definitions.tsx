@@ -100,7 +100,7 @@ export default function DefinitionsPage() {
               type="button"
               aria-pressed={one === path}
               onClick={() => choose(one)}
-              className={`block w-full truncate border-t border-line px-5 py-1 text-left font-mono text-[12.5px] last:border-b ${one === path ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+              className={`block w-full truncate border-t border-line px-5 py-1 text-left font-mono text-[12.5px] last:border-b ${one === path ? "chosen" : ""}`}
             >
               {one.replace(/\.yaml$/, "")}
             </button>

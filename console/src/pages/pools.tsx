@@ -106,7 +106,7 @@ export default function PoolsPage() {
             type="button"
             aria-pressed={one === pool}
             onClick={() => choose(one)}
-            className={`block w-full border-t border-line px-5 py-2 text-left last-of-type:border-b ${one === pool ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+            className={`block w-full border-t border-line px-5 py-2 text-left last-of-type:border-b ${one === pool ? "chosen" : ""}`}
           >
             <span className="flex items-center gap-2">
               <Mark name={STATE_MARK[one.state] ?? "none"} label={one.state} />

@@ -134,7 +134,7 @@ export default function ReleasesPage() {
                       type="button"
                       aria-pressed={index === at}
                       onClick={() => setAt(index)}
-                      className={`flex w-full gap-2 border-t border-line px-4 py-1.5 text-left ${index === at ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+                      className={`flex w-full gap-2 border-t border-line px-4 py-1.5 text-left ${index === at ? "chosen" : ""}`}
                     >
                       <Mark name={STATE_MARK[one.verdict] ?? "none"} label={one.verdict} className="mt-0.5" />
                       <span className="min-w-0">

@@ -79,7 +79,7 @@ export default function ServicePage({ name }: { name: string }) {
               type="button"
               aria-pressed={one === operation}
               onClick={() => choose(one.name)}
-              className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one === operation ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+              className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one === operation ? "chosen" : ""}`}
             >
               <span className="block truncate font-semibold">{one.name}</span>
               <span className="block text-xs text-ink2">

@@ -1,7 +1,7 @@
 /** A dialog with a title, a body and its acts. */
 import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
-import type { ReactNode } from "react";
+import { useId, type ComponentProps, type ReactNode } from "react";
 import { t } from "../text";
 
 export function Panel({
@@ -52,7 +52,7 @@ export function Labelled({
   hint?: string;
   children: (id: string) => ReactNode;
 }) {
-  const id = `f-${label.toLowerCase().replace(/\W+/g, "-")}`;
+  const id = useId();
   return (
     <div className="mb-2.5">
       <label className="lbl" htmlFor={id}>
@@ -61,5 +61,24 @@ export function Labelled({
       {children(id)}
       {hint && <p className="mt-0.5 text-xs text-ink3">{hint}</p>}
     </div>
+  );
+}
+
+/** A line of text with its label; what else an input takes is passed on. */
+export function TextField({
+  label,
+  hint,
+  onChange,
+  ...input
+}: {
+  label: string;
+  hint?: string;
+  value: string;
+  onChange: (value: string) => void;
+} & Omit<ComponentProps<"input">, "id" | "value" | "onChange">) {
+  return (
+    <Labelled label={label} {...(hint === undefined ? {} : { hint })}>
+      {(id) => <input className="field" {...input} id={id} onChange={(event) => onChange(event.target.value)} />}
+    </Labelled>
   );
 }

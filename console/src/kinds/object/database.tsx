@@ -9,7 +9,7 @@ import { DefinitionTabs } from "../../definitions/tabs";
 import { useLens, within } from "../../lens";
 import { useLoad } from "../../load";
 import { CopyButton, Problems, Select } from "../../parts/controls";
-import { Labelled } from "../../parts/dialog";
+import { TextField } from "../../parts/dialog";
 import { Mark } from "../../parts/marks";
 import { mayAtLeast, useSession } from "../../session";
 import { plural } from "../../formats";
@@ -88,7 +88,7 @@ export default function DatabasePage() {
               type="button"
               aria-pressed={one.name === name}
               onClick={() => set("table", one.name)}
-              className={`block w-full border-t border-line px-4 py-1 text-left last:border-b ${one.name === name ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+              className={`block w-full border-t border-line px-4 py-1 text-left last:border-b ${one.name === name ? "chosen" : ""}`}
             >
               <span className="flex items-center gap-1.5">
                 <Mark name={one.used.length ? "serving" : one.reasons.length ? "risk" : "none"} />
@@ -287,36 +287,29 @@ function Wish({
       }}
     >
       <h2 className="mb-2 text-[15px] font-semibold">{t("Make an object")}</h2>
-      <Labelled label={t("Object")} hint={t("The table's name when left empty")}>
-        {(id) => <input id={id} className="field" value={object} onChange={(event) => setObject(event.target.value)} />}
-      </Labelled>
+      <TextField label={t("Object")} hint={t("The table's name when left empty")} value={object} onChange={setObject} />
       {table.kind === "view" || !table.key.length ? (
-        <Labelled label={t("Key")} hint={t("Columns that tell the rows apart, with commas")}>
-          {(id) => <input id={id} className="field" value={key} onChange={(event) => setKey(event.target.value)} />}
-        </Labelled>
+        <TextField
+          label={t("Key")}
+          hint={t("Columns that tell the rows apart, with commas")}
+          value={key}
+          onChange={setKey}
+        />
       ) : null}
-      <Labelled label={t("Service")} hint={t("A new one that publishes it; none when left empty")}>
-        {(id) => (
-          <input
-            id={id}
-            className="field"
-            value={service}
-            onChange={(event) => setService(event.target.value)}
-            placeholder={t("PermitBook")}
-          />
-        )}
-      </Labelled>
-      <Labelled label={t("Roles")} hint={t("Who may call it; nobody when left empty")}>
-        {(id) => (
-          <input
-            id={id}
-            className="field"
-            value={role}
-            onChange={(event) => setRole(event.target.value)}
-            placeholder={t("auditor")}
-          />
-        )}
-      </Labelled>
+      <TextField
+        label={t("Service")}
+        hint={t("A new one that publishes it; none when left empty")}
+        value={service}
+        onChange={setService}
+        placeholder={t("PermitBook")}
+      />
+      <TextField
+        label={t("Roles")}
+        hint={t("Who may call it; nobody when left empty")}
+        value={role}
+        onChange={setRole}
+        placeholder={t("auditor")}
+      />
       <fieldset className="mb-2.5">
         <legend className="lbl">{t("Operations")}</legend>
         {OPERATIONS.filter((one) => table.kind === "table" || OPERATIONS.indexOf(one) < 3).map((one) => (

@@ -82,7 +82,7 @@ export default function ObjectsPage() {
               type="button"
               aria-pressed={one.name === name}
               onClick={() => choose(one.name)}
-              className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one.name === name ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+              className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one.name === name ? "chosen" : ""}`}
             >
               <b className="block truncate font-semibold">{one.name}</b>
               <span className="block truncate text-xs text-ink2">

@@ -90,7 +90,7 @@ export default function ScreensPage() {
                 setAt(0);
                 setSearch({ flow: one.flow });
               }}
-              className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one === chosen ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+              className={`block w-full border-t border-line px-4 py-1.5 text-left last:border-b ${one === chosen ? "chosen" : ""}`}
             >
               <span className="flex items-center gap-1.5">
                 <Mark name={bad ? "risk" : one.film ? "serving" : "none"} />
@@ -257,7 +257,7 @@ export default function ScreensPage() {
                     type="button"
                     aria-pressed={number === index}
                     onClick={() => setAt(number)}
-                    className={`flex w-full items-baseline gap-2 border-t border-line px-4 py-1 text-left ${number === index ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+                    className={`flex w-full items-baseline gap-2 border-t border-line px-4 py-1 text-left ${number === index ? "chosen" : ""}`}
                   >
                     <span className="w-5 shrink-0 text-right text-xs text-ink3">{number + 1}</span>
                     <span className="min-w-0 truncate">

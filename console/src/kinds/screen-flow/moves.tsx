@@ -55,10 +55,7 @@ export function MoveList({
         const typed = typedWords(recording, shot);
         const again = replayed[index];
         return (
-          <li
-            key={index}
-            className={`flex gap-2.5 border-t border-line py-1.5 ${shown === index ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
-          >
+          <li key={index} className={`flex gap-2.5 border-t border-line py-1.5 ${shown === index ? "chosen" : ""}`}>
             <Keyboard size={18} strokeWidth={1.75} className="mt-0.5 ml-0.5 shrink-0 text-ink3" />
             <button
               type="button"

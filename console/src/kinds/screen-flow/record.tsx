@@ -321,7 +321,7 @@ export default function RecordPage() {
               {met(recording).map((one) => (
                 <div
                   key={one.raw}
-                  className={`flex items-center border-t border-line px-4 py-1 last:border-b ${one.raw === raw ? "bg-wash shadow-[inset_3px_0_0_var(--band)]" : ""}`}
+                  className={`flex items-center border-t border-line px-4 py-1 last:border-b ${one.raw === raw ? "chosen" : ""}`}
                 >
                   {line.opened?.screens.includes(one.raw) ? (
                     <span className="font-mono text-[12.5px]" title={t("A screen of the backend")}>
