@@ -17,8 +17,8 @@ from bricola.core.messages.envelope import NotUnderstoodError, Soap, WrongVersio
 from bricola.core.messages.faults import fault_status, problem_fault
 from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.messages.request import read_reply
-from bricola.core.messages.xml import MOST_BYTES, parse_xml
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.xml import MOST_BYTES, parse_xml
 from tests.core.samples import gauge_service
 
 SHAPE = gauge_service().shape

@@ -19,7 +19,7 @@ from requests import Session
 from requests.auth import HTTPBasicAuth
 from zeep.transports import Transport
 
-from bricola.core.messages.xml import MOST_BYTES
+from bricola.core.xml import MOST_BYTES
 from tests.conftest import Demo
 
 NS = "urn:larkmere:vessel-registry"

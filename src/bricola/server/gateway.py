@@ -11,11 +11,11 @@ from asgiref.typing import ASGI3Application, ASGIReceiveCallable, ASGISendCallab
 
 from bricola.core.messages.envelope import Soap, read_media_type
 from bricola.core.messages.faults import fault_status, problem_fault
-from bricola.core.messages.xml import MOST_BYTES, too_large
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.documents import PROBLEM_JSON, problem_document
 from bricola.core.serving.faces import Request
 from bricola.core.serving.pipeline import Answer
+from bricola.core.xml import MOST_BYTES, too_large
 from bricola.server.bricola import Bricola
 from bricola.server.ports.places import LivePlace, Retirement
 

@@ -12,10 +12,10 @@ from bricola.core.contracts.names import TRIAL, XSI
 from bricola.core.messages.decoder import compile_decoder
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.plain import to_plain
-from bricola.core.messages.xml import parse_xml
 from bricola.core.problems import Problem, ProblemError
 from bricola.core.shapes.model import Element, OperationShape, Record
 from bricola.core.shapes.simple import SimpleType
+from bricola.core.xml import parse_xml
 
 
 def write_request(version: Soap, namespace: str, operation: OperationShape, values: Mapping[str, Any]) -> bytes:

@@ -20,11 +20,11 @@ from bricola.core.messages.envelope import (
 )
 from bricola.core.messages.faults import DeclaredFaultError, declared_fault, fault_status, problem_fault
 from bricola.core.messages.plain import from_plain, to_plain
-from bricola.core.messages.xml import parse_xml
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.documents import JSON, PROBLEM_JSON, problem_document
 from bricola.core.serving.live import LiveOperation, LiveService
 from bricola.core.shapes.model import Values
+from bricola.core.xml import parse_xml
 
 
 @dataclass(slots=True)

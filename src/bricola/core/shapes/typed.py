@@ -3,21 +3,22 @@
 Raises ProblemError with every reference that leads nowhere and every facet that its type cannot have.
 """
 
-import re
 from collections.abc import Iterable
 from dataclasses import replace
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.parts import Facets, TypedPart, label_texts
+from bricola.core.patterns.matcher import compile_pattern
+from bricola.core.patterns.syntax import PatternError
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.model import Element, Record
-from bricola.core.shapes.primitives import NUMBER_TYPES, ORDERED_TYPES, PRIMITIVES, TEXT_TYPES, Value
+from bricola.core.shapes.primitives import BINARY_TYPES, NUMBER_TYPES, OFFERED, ORDERED_TYPES, TEXT_TYPES, Value
 from bricola.core.shapes.simple import SimpleType
 
 _FACETS = tuple(Facets.model_fields)
 _FACET_OWNERS = {
-    "length": TEXT_TYPES | {"base64Binary"}, "min_length": TEXT_TYPES | {"base64Binary"},
-    "max_length": TEXT_TYPES | {"base64Binary"}, "pattern": TEXT_TYPES, "codes": TEXT_TYPES | NUMBER_TYPES,
+    "length": TEXT_TYPES | BINARY_TYPES, "min_length": TEXT_TYPES | BINARY_TYPES,
+    "max_length": TEXT_TYPES | BINARY_TYPES, "pattern": TEXT_TYPES, "codes": TEXT_TYPES | NUMBER_TYPES,
     "digits": NUMBER_TYPES - {"float", "double"}, "fraction": frozenset({"decimal"}),
     "min": ORDERED_TYPES, "max": ORDERED_TYPES,
 }
@@ -50,7 +51,7 @@ def _element(part: TypedPart, catalogue: Catalogue, place: str, inside: tuple[st
 
 def _type_of(part: TypedPart, catalogue: Catalogue, place: str, inside: tuple[str, ...]) -> SimpleType | Record:
     facets = {name: value for name in _FACETS if (value := getattr(part, name)) not in (None, ())}
-    if part.type in PRIMITIVES:
+    if part.type in OFFERED:
         return simple_type(part.type, facets, place)
     named = catalogue.find_type(part.type)
     if named is not None:
@@ -71,14 +72,14 @@ def _type_of(part: TypedPart, catalogue: Catalogue, place: str, inside: tuple[st
         return Record(record.name, elements, record.description)
     raise ProblemError(Problem("reference.type", "There is no such type.", place=f"{place}, type",
                                expected="a built-in type, a type or a record", found=shown(part.type),
-                               mend=f"Built-in types: {', '.join(PRIMITIVES)}."))
+                               mend=f"Built-in types: {', '.join(OFFERED)}."))
 
 
 def simple_type(base: str, facets: dict[str, Value], place: str) -> SimpleType:
     """A checked simple type: every facet belongs to the base, and every bound and code can be read."""
-    if base not in PRIMITIVES:
+    if base not in OFFERED:
         raise ProblemError(Problem("type.base", "This is not a built-in type.", place=place, found=shown(base),
-                                   expected=f"one of {', '.join(PRIMITIVES)}"))
+                                   expected=f"one of {', '.join(OFFERED)}"))
     problems = [
         Problem("type.facet", f"The type {base} cannot have {name}.", place=place, mend=f"Remove {name}.")
         for name in facets if base not in _FACET_OWNERS[name]
@@ -86,8 +87,8 @@ def simple_type(base: str, facets: dict[str, Value], place: str) -> SimpleType:
     kind = SimpleType(base, **facets)
     if kind.pattern is not None:
         try:
-            re.compile(kind.pattern)
-        except re.error as error:
+            compile_pattern(kind.pattern)
+        except PatternError as error:
             problems.append(Problem("type.pattern", f"The pattern cannot be read: {error}.", place=place,
                                     found=shown(kind.pattern)))
     read = kind.primitive.read

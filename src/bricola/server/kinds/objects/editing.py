@@ -10,7 +10,7 @@ from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.objects.definition import ObjectDefinition
 from bricola.core.kinds.objects.shape import VERBS, resolve_object
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.shapes.primitives import PRIMITIVES
+from bricola.core.shapes.primitives import OFFERED
 from bricola.server.ports.drafts import unknown
 from bricola.server.usecases import definitions
 from bricola.server.usecases.definitions import Change, Ports
@@ -55,7 +55,7 @@ def object_detail(ports: Ports, name: str) -> dict[str, Any]:
         "columns": {one.name: one.column_name for one in definition.fields},
         "rules": rules,
         "problems": problems,
-        "types": [*PRIMITIVES, *named],
+        "types": [*OFFERED, *named],
         "revision": stored.revision if stored is not None else 0,
         "path": _path(ports, name),
         "services": _services(ports, name),
