@@ -14,7 +14,8 @@ from bricola.core.definitions.compare import compare_lines, compare_texts
 from bricola.core.definitions.text import read_definition
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.messages.envelope import Soap
-from bricola.core.messages.request import sample_values, write_request
+from bricola.core.messages.request import write_request
+from bricola.core.messages.samples import sample_values
 from bricola.core.shapes.model import ServiceShape
 from tests.core.samples import PARTS
 

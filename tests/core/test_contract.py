@@ -13,7 +13,8 @@ from lxml import etree
 from bricola.core.contracts.openapi import write_openapi
 from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.messages.envelope import Soap
-from bricola.core.messages.request import sample_values, write_request
+from bricola.core.messages.request import write_request
+from bricola.core.messages.samples import sample_values
 from tests.core.samples import gauge_service
 
 SHAPE = gauge_service().shape

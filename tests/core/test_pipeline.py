@@ -15,7 +15,8 @@ from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.faults import DeclaredFaultError
-from bricola.core.messages.request import read_reply, sample_values, write_request
+from bricola.core.messages.request import read_reply, write_request
+from bricola.core.messages.samples import sample_values
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.faces import Request
 from bricola.core.serving.live import LiveService, compile_service

@@ -45,6 +45,7 @@ COMMANDS: dict[str, Listed] = {
     "services": Listed("services", "Services",
         "List services with their stage, and their state, release and address in every environment."),
     "contract": Listed("services", "Services", "Print the contract (WSDL), ready to hand over."),
+    "contracts": Listed("contracts", "Services", "Contracts of others: read, taken in, checked."),
     "sample": Listed("services", "Services", "Print a request that works unedited."),
     "environments": Listed("backends", "Backends",
         "List environments: what each can host, kinds of source and engines, and why not where it cannot."),

@@ -13,7 +13,8 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from bricola.core.contracts.openapi import write_openapi
 from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.messages.envelope import Soap
-from bricola.core.messages.request import sample_values, write_request
+from bricola.core.messages.request import write_request
+from bricola.core.messages.samples import sample_values
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.live import LiveService
 from bricola.core.shapes.model import OperationShape, Record, ServiceShape

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from bricola.core.contracts.names import PROBLEM
-from bricola.core.messages.encoder import escape
+from bricola.core.messages.checks import escape
 from bricola.core.messages.envelope import NotUnderstoodError, Soap, WrongVersionError
 from bricola.core.problems import Kind, Problem, ProblemError
 

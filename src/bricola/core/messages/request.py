@@ -2,7 +2,8 @@
 so that a test can send what the contract refuses. Replies are read back with the operation's own decoder."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,7 +14,8 @@ from bricola.core.messages.decoder import compile_decoder
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.plain import to_plain
 from bricola.core.problems import Problem, ProblemError
-from bricola.core.shapes.model import Element, OperationShape, Record
+from bricola.core.shapes.model import TYPE, Element, Group, OperationShape, Record, type_names
+from bricola.core.shapes.primitives import ANY
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.xml import parse_xml
 
@@ -22,68 +24,163 @@ def write_request(version: Soap, namespace: str, operation: OperationShape, valu
     """A readable envelope of an operation's request. Values by name: text, lists, and mappings for records."""
     root = etree.Element(version.tag_envelope, nsmap={"soap": version.namespace})
     body = etree.SubElement(root, version.tag_body)
-    wrapper = etree.SubElement(body, f"{{{namespace}}}{operation.name}", nsmap={None: namespace})  # type: ignore[dict-item]
-    _fill(wrapper, namespace, operation.input, values)
+    if operation.input.tag != "":
+        fill_message(body, namespace, operation.input, values)
     etree.indent(root)
     return etree.tostring(root, encoding="UTF-8", xml_declaration=True) + b"\n"
 
 
-def _fill(parent: etree._Element, namespace: str, record: Record, values: Mapping[str, Any]) -> None:
-    known = {element.name: element for element in record.elements}
-    for name in (*known, *(name for name in values if name not in known)):
-        value = values.get(name)
-        element = known.get(name)
-        if value is None:
-            if name in values and element is not None and element.nillable:
-                etree.SubElement(parent, f"{{{namespace}}}{name}").set(f"{{{XSI}}}nil", "true")
-            continue
-        for one in value if isinstance(value, list | tuple) else (value,):
-            _add(parent, namespace, name, element, one)
+def fill_message(parent: etree._Element, namespace: str, record: Record, values: Mapping[str, Any]) -> None:
+    """Append a message's element to `parent`, with values as they are given."""
+    tag = record.tag_in(namespace)
+    own = tag[1:].partition("}")[0] if tag[:1] == "{" else ""
+    alone = all(element.tag_in(namespace)[1:].partition("}")[0] == own for element in record.elements)
+    nsmap: dict[Any, str] = {None: own} if own and alone and record.is_plain else {"m": own} if own else {}
+    _Filler(namespace).fill(etree.SubElement(parent, tag, nsmap=nsmap), record, values)
 
 
-def _add(parent: etree._Element, namespace: str, name: str, element: Element | None, value: Any) -> None:
-    try:
-        node = etree.SubElement(parent, f"{{{namespace}}}{name}")
-        if isinstance(value, Mapping):
-            inner = element.type if element is not None and isinstance(element.type, Record) else Record(name)
-            _fill(node, namespace, inner, value)
-        elif isinstance(value, bool):
-            node.text = "true" if value else "false"
+class _Filler:
+    """Writes values below an element, right or wrong, in the order of the contract."""
+
+    def __init__(self, namespace: str) -> None:
+        self._namespace = namespace
+
+    def fill(self, node: etree._Element, record: Record, values: Mapping[str, Any]) -> None:
+        word = values.get(TYPE)
+        if word is not None:
+            record = self._typed(node, record, str(word))
+        for attribute in record.attributes:
+            value = values.get(attribute.name)
+            if value is not None:
+                with _guarded(attribute.name):
+                    self._attribute(node, attribute, value)
+        for tag, value in dict(values.get(record.open_attributes.name) or {}).items() if record.open_attributes else ():
+            with _guarded(tag):
+                node.set(tag, str(value))
+        if record.text is not None and values.get(record.text.name) is not None:
+            with _guarded(record.text.name):
+                self._text(node, record.text, values[record.text.name])
+        elif record.mixed:
+            with _guarded(record.mixed):
+                _markup_into(node, str(values.get(record.mixed) or ""))
+        elif record.content is not None:
+            self._group(node, record.content, values, set())
         else:
-            node.text = str(value)
+            for element in record.elements:
+                self._element(node, element, values)
+        known = {one.name for one in record.slots} | {TYPE}
+        for name, value in values.items():
+            if name not in known and value is not None:
+                own = f"{{{self._namespace}}}" if record.tag is None or not record.id else ""
+                self._each(node, Element(name, SimpleType("string"), tag=f"{own}{name}"), value)
+
+    def _typed(self, node: etree._Element, record: Record, word: str) -> Record:
+        known = type_names(record)
+        found = known.get(word)
+        tag = found.type if found is not None else word
+        namespace, _, local = tag[1:].partition("}") if tag[:1] == "{" else ("", "", tag)
+        with _guarded(TYPE):
+            _set_name(node, f"{{{XSI}}}type", namespace, local)
+        return found or record
+
+    def _group(self, node: etree._Element, group: Group, values: Mapping[str, Any], done: set[str]) -> None:
+        if group.name:
+            items = values.get(group.name)
+            for item in items if isinstance(items, list | tuple) else () if items is None else (items,):
+                if isinstance(item, Mapping):
+                    self._group(node, group.inside, item, set())
+            return
+        for part in group.parts:
+            if isinstance(part, Group):
+                self._group(node, part, values, done)
+            elif part.name not in done:
+                done.add(part.name)
+                if isinstance(part, Element):
+                    self._element(node, part, values)
+                else:
+                    given = values.get(part.name)
+                    for text in given if isinstance(given, list | tuple) else () if given is None else (given,):
+                        with _guarded(part.name):
+                            node.append(_parsed(str(text)))
+
+    def _element(self, node: etree._Element, element: Element, values: Mapping[str, Any]) -> None:
+        value = values.get(element.name)
+        if value is None:
+            if element.name in values and element.nillable:
+                etree.SubElement(node, element.tag_in(self._namespace)).set(f"{{{XSI}}}nil", "true")
+            return
+        self._each(node, element, value)
+
+    def _each(self, node: etree._Element, element: Element, value: Any) -> None:
+        kind = element.type
+        if isinstance(value, list | tuple) and isinstance(kind, SimpleType) and kind.item is not None and not element.is_list:
+            value = " ".join(_text_of(one) for one in value)
+        for one in value if isinstance(value, list | tuple) else (value,):
+            with _guarded(element.name):
+                self._add(node, element, one)
+
+    def _add(self, parent: etree._Element, element: Element, value: Any) -> None:
+        tag = element.tag_in(self._namespace)
+        if isinstance(element.type, SimpleType) and element.type.base == ANY and isinstance(value, str) and value.lstrip().startswith("<"):
+            parent.append(_parsed(value))
+            return
+        node = etree.SubElement(parent, tag)
+        if value is None and element.nillable:
+            node.set(f"{{{XSI}}}nil", "true")
+        elif isinstance(value, Mapping):
+            self.fill(node, element.type if isinstance(element.type, Record) else Record(element.name), value)
+        else:
+            self._text(node, element, value)
+
+    def _text(self, node: etree._Element, element: Element, value: Any) -> None:
+        text = " ".join(_text_of(one) for one in value) if isinstance(value, list | tuple) else _text_of(value)
+        if isinstance(element.type, SimpleType) and element.type.holds_names and text[:1] == "{":
+            namespace, _, local = text[1:].partition("}")
+            text = f"{_prefix(node, namespace)}:{local}"
+        node.text = text
+
+    def _attribute(self, node: etree._Element, attribute: Element, value: Any) -> None:
+        text = " ".join(_text_of(one) for one in value) if isinstance(value, list | tuple) else _text_of(value)
+        node.set(attribute.tag if attribute.tag is not None else attribute.name, text)
+
+
+def _text_of(value: Any) -> str:
+    return ("true" if value else "false") if isinstance(value, bool) else str(value)
+
+
+def _prefix(node: etree._Element, namespace: str) -> str:
+    """A prefix that means a namespace on a node; declared there when nobody did."""
+    known = next((prefix for prefix, one in node.nsmap.items() if one == namespace and prefix), None)
+    if known is not None:
+        return known
+    name = f"v{len(node.nsmap)}"
+    marker = etree.SubElement(node, f"{{{namespace}}}marker", nsmap={name: namespace})
+    node.remove(marker)
+    etree.cleanup_namespaces(node, top_nsmap={name: namespace}, keep_ns_prefixes=[name])
+    return name
+
+
+def _set_name(node: etree._Element, attribute: str, namespace: str, local: str) -> None:
+    node.set(attribute, f"{_prefix(node, namespace)}:{local}" if namespace else local)
+
+
+def _parsed(text: str) -> etree._Element:
+    return parse_xml(text.encode())
+
+
+def _markup_into(node: etree._Element, text: str) -> None:
+    declared = "".join(f' xmlns:{prefix}="{one}"' for prefix, one in node.nsmap.items() if prefix)
+    inner = _parsed(f"<content{declared}>{text}</content>")
+    node.text = inner.text
+    node.extend(list(inner))
+
+
+@contextmanager
+def _guarded(name: str) -> Iterator[None]:
+    try:
+        yield
     except ValueError:
         raise ProblemError(Problem("request.character", "XML cannot hold this name or value.", place=name)) from None
-
-
-def sample_values(record: Record, everything: bool = False) -> dict[str, Any]:
-    """Values that work unedited: the defined samples, else the smallest value that the type allows.
-
-    Optional elements are left out unless they have a sample of their own and `everything` is asked.
-    """
-    values: dict[str, Any] = {}
-    for element in record.elements:
-        if not element.least and not (everything and element.sample is not None):
-            continue
-        if isinstance(element.type, Record):
-            one: Any = sample_values(element.type, everything)
-        elif element.sample is not None:
-            one = element.type.write(element.sample)
-        else:
-            one = _smallest(element.type)
-        values[element.name] = [one] * max(1, element.least) if element.is_list else one
-    return values
-
-
-def _smallest(kind: SimpleType) -> str:
-    if kind.codes:
-        return kind.codes[0]
-    if kind.min is not None:
-        return kind.min
-    if kind.primitive.python is str:
-        shortest = kind.length or kind.min_length or 0
-        text = kind.primitive.sample.ljust(shortest, "x")
-        return text[: kind.length or kind.max_length or len(text)]
-    return kind.primitive.sample
 
 
 MASK = "not shown"
@@ -148,7 +245,7 @@ def read_reply(namespace: str, operation: OperationShape, body: bytes) -> Reply:
         return Reply(problems=(Problem("reply.envelope", "The reply is not a SOAP envelope with a body."),))
     if payload.tag == version.tag_fault:
         return Reply(fault=_read_fault(payload))
-    if payload.tag != f"{{{namespace}}}{operation.output.name}":
+    if payload.tag != operation.output.tag_in(namespace):
         return Reply(problems=(Problem("reply.element", "The reply holds another element than the contract promises.",
                                        expected=operation.output.name, found=payload.tag),))
     problems: list[Problem] = []

@@ -197,6 +197,14 @@ class Record:
 MARKUP = SimpleType("anyType")
 
 
+def type_names(record: Record) -> dict[str, Record]:
+    """The types that may stand where one is declared, by what `@type` calls them: their names, or expanded names where two are alike."""
+    found: dict[str, Record] = {}
+    for one in (record, *record.derived):
+        found[one.type if one.name in found else one.name] = one
+    return found
+
+
 @dataclass(frozen=True)
 class FaultShape:
     """A declared fault: its detail element has the fault's name and holds these elements."""

@@ -7,7 +7,8 @@ import httpx
 
 from bricola.core.calls.callers import Caller
 from bricola.core.messages.envelope import Soap
-from bricola.core.messages.request import masked_text, masked_values, read_reply, read_trial, sample_values, sensitive_names, write_request
+from bricola.core.messages.request import masked_text, masked_values, read_reply, read_trial, sensitive_names, write_request
+from bricola.core.messages.samples import sample_values
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import OperationShape, ServiceShape
 from bricola.server.ports.calls import Calls

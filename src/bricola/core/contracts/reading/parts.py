@@ -82,7 +82,7 @@ class Parts:
                 told = one.sentence() if asked_by is None else f"{self.name_of(location)}: {one.sentence()}"
                 self.problems.append(ContractProblem(
                     one.code if one.code.startswith(("xml.", "contract.")) else "contract.part", told, where,
-                    line_of(node), fatal=asked_by is None))
+                    _line_in(one) if asked_by is None else line_of(node), fatal=asked_by is None))
             return None
         self.found[location] = part
         return part
@@ -170,6 +170,12 @@ def documentation(node: etree._Element, *tags: str) -> str:
             words += " ".join(str(one) for one in found.itertext()).split()
     text = " ".join(words)
     return text if len(text) <= 2000 else text[:1999] + "…"
+
+
+def _line_in(problem: Problem) -> int | None:
+    """The line that a parser's problem names."""
+    found = re.match(r"line (\d+)", problem.place)
+    return int(found[1]) if found is not None else None
 
 
 def line_of(node: etree._Element | None) -> int | None:

@@ -96,12 +96,13 @@ class Types:
         simple = kind if isinstance(kind, SimpleType) else kind.text.type if kind.text is not None else None
         if not isinstance(simple, SimpleType) or simple.base == ANY or simple.holds_names:
             return element
-        for attribute, key in (("fixed", "fixed"), ("default", "when_empty")):
+        for attribute in ("fixed", "default"):
             text = node.get(attribute)
             if text is not None and isinstance(kind, SimpleType):
                 value, problem = simple.read(text)
                 if problem is None:
-                    element = replace(element, **{key: value})
+                    fixed = value if attribute == "fixed" else None
+                    element = replace(element, fixed=fixed, when_empty=value)
         return element
 
     def _type_of(self, node: etree._Element, schema: Schema, identity: str) -> "SimpleType | Record":
@@ -432,7 +433,7 @@ class Types:
             if text is not None and not kind.holds_names:
                 value, problem = kind.read(text)
                 if problem is None:
-                    element = replace(element, **{key: value})
+                    element = replace(element, fixed=value) if key == "fixed" else replace(element, default=value)
         found[tag] = element
 
     def _attribute_type(self, node: etree._Element, schema: Schema) -> SimpleType:
