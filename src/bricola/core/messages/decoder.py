@@ -96,6 +96,12 @@ class _Compiler:
             self._cells[id(record)].run = self._plain(record) if record.is_plain or not (
                 record.content or record.attributes or record.open_attributes or record.text or record.mixed) else self._general(record)
 
+    def _late(self, element: Element) -> ElementReader:
+        """A reader that is made when a message asks for it: of an element that stands in an open part."""
+        read = self.reader(element)
+        self.finish()
+        return read
+
     # -- records
 
     def _plain(self, record: Record) -> ElementReader:
@@ -161,7 +167,7 @@ class _Compiler:
         if record.text is not None:
             read_text = self.simple(record.text, inside=False)
         elif record.content is not None:
-            content = compile_content(record, self.namespace, self.reader, _ABSENT)
+            content = compile_content(record, self.namespace, self.reader, self._late, _ABSENT)
         else:
             inner = self._plain(Record(record.name, record.elements))
 

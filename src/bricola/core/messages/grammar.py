@@ -52,10 +52,12 @@ class _Starts:
         self.open += other.open
 
 
-def compile_content(record: Record, namespace: str, reader: Callable[[Element], Reader], absent: object) -> ContentReader:
-    """A function (element, path, problems, values to fill, whether text may stand between) for a record with a grammar."""
+def compile_content(record: Record, namespace: str, reader: Callable[[Element], Reader], late: Callable[[Element], Reader],
+                    absent: object) -> ContentReader:
+    """A function (element, path, problems, values to fill, whether text may stand between) for a record with a grammar. `late` makes the
+    readers of what stands in open parts, when it comes."""
     assert record.content is not None
-    builder = _Builder(namespace, reader, absent)
+    builder = _Builder(namespace, reader, late, absent)
     match = builder.group(record.content)
     known = {one.tag_in(namespace): one for one in _elements(record.content)}
 
@@ -124,9 +126,10 @@ def _rival(group: Group, element: Element, values: Values) -> str:
 
 
 class _Builder:
-    def __init__(self, namespace: str, reader: Callable[[Element], Reader], absent: object) -> None:
+    def __init__(self, namespace: str, reader: Callable[[Element], Reader], late: Callable[[Element], Reader], absent: object) -> None:
         self._namespace = namespace
         self._reader = reader
+        self._late = late
         self._absent = absent
 
     def part(self, part: Element | Group | Wildcard) -> Match:
@@ -279,7 +282,7 @@ class _Builder:
         if child.tag not in decoders:
             record = wildcard.find(child.tag)
             if record is not None:
-                decoders[child.tag] = self._reader(Element(record.name, record, tag=record.tag))
+                decoders[child.tag] = self._late(Element(record.name, record, tag=record.tag))
         read = decoders.get(child.tag)
         if read is not None:
             read(child, cursor.path, cursor.problems)
