@@ -190,6 +190,67 @@ def test_a_header_that_must_be_understood_is_refused_unless_meant_for_others() -
     read_envelope(envelope("<a/>", ENVELOPE11, '<s:Header><x s:mustUnderstand="1" s:actor="urn:somebody"/></s:Header>'))
 
 
+BODY = '<s:Body><a xmlns=""/></s:Body>'
+TOKEN = ('<w:Security xmlns:w="http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd" s:mustUnderstand="1">'
+         '<w:UsernameToken/></w:Security>')
+
+
+@pytest.mark.parametrize(("namespace", "parts", "code"), [
+    (ENVELOPE11, BODY + BODY, "soap.envelope"), (ENVELOPE11, f"{BODY}<s:Header/>", "soap.envelope"), (ENVELOPE12, f"{BODY}<x/>", "soap.envelope"),
+    (ENVELOPE11, f'<s:Header><x s:mustUnderstand="yes"/></s:Header>{BODY}', "soap.flag"),
+    (ENVELOPE11, f'<s:Header><x s:mustUnderstand="true"/></s:Header>{BODY}', "soap.flag"),
+    (ENVELOPE12, f'<s:Header><x s:mustUnderstand="2"/></s:Header>{BODY}', "soap.flag"),
+    (ENVELOPE11, f"<s:Header>{TOKEN}</s:Header>{BODY}", "soap.must-understand"),
+])
+def test_envelopes_are_held_to_their_standard_from_form_2_on(namespace: str, parts: str, code: str) -> None:
+    root = etree.fromstring(f'<s:Envelope xmlns:s="{namespace}">{parts}</s:Envelope>')
+    with pytest.raises(ProblemError) as caught:
+        read_envelope(root)
+    assert caught.value.problem.code == code
+    if "UsernameToken" in parts:
+        assert "user token" in caught.value.problem.message
+    elif namespace == ENVELOPE11 and 'mustUnderstand="true"' not in parts:
+        assert read_envelope(root, strict=False).payload.tag == "a"
+    assert read_envelope(etree.fromstring(f'<s:Envelope xmlns:s="{ENVELOPE11}">{BODY}<x xmlns="urn:x"/></s:Envelope>')).payload.tag == "a"
+
+
+def test_processing_instructions_are_refused_wherever_they_stand() -> None:
+    for text in ("<?x y?><a/>", "<a><?x?></a>", "<a/><?x?>"):
+        with pytest.raises(ProblemError) as caught:
+            parse_xml(text.encode(), strict=True)
+        assert caught.value.problem.code == "xml.instruction"
+        parse_xml(text.encode())
+    for text in ("<?xml version='1.0'?><a/>", "<a><!-- <?x?> --></a>", "<a><![CDATA[<?x?>]]></a>"):
+        parse_xml(text.encode(), strict=True)
+
+
+@pytest.mark.parametrize(("inner", "attributes", "code"), [
+    ("<code>G01</code>", 'x:type="x:Thing"', "element.type"), ("<code>G01</code>", 'wrong="1"', "element.attribute"),
+    ("<code>G01</code>", 'x:nil="true"', "element.nil-content"), ("", 'x:nil="true"', "element.nil"),
+    ('<code x:type="y:int" xmlns:y="http://www.w3.org/2001/XMLSchema">G01</code>', "", "element.type"),
+])
+def test_the_messages_own_element_and_named_types_are_judged(inner: str, attributes: str, code: str) -> None:
+    root = etree.fromstring(f'<GetGauge xmlns="{NS}" xmlns:x="http://www.w3.org/2001/XMLSchema-instance" {attributes}>{inner}</GetGauge>')
+    problems: list[Problem] = []
+    compile_decoder(GET.input, NS)(root, "GetGauge", problems)
+    assert code in [one.code for one in problems]
+    older: list[Problem] = []
+    compile_decoder(GET.input, NS, strict=False)(root, "GetGauge", older)
+    assert code not in [one.code for one in older]
+
+
+@pytest.mark.parametrize("name", [f"{{{NS}}}Code", "plain"])
+def test_types_that_dynamic_stacks_name_are_taken(name: str) -> None:
+    kind = "t:Code" if name != "plain" else "y:string"
+    element = "code" if name != "plain" else "placeContains"
+    shape = GET if name != "plain" else FIND
+    root = etree.fromstring(f'<{shape.name} xmlns="{NS}" xmlns:t="{NS}" xmlns:x="http://www.w3.org/2001/XMLSchema-instance" '
+                            f'xmlns:y="http://www.w3.org/2001/XMLSchema"><{element} x:type="{kind}">G01</{element}></{shape.name}>')
+    problems: list[Problem] = []
+    compile_decoder(shape.input, NS)(root, "", problems)
+    assert problems == []
+
+
 @pytest.mark.parametrize(("kind", "v11", "v12", "code12"), [
     (Kind.INPUT, 500, 400, "Sender"), (Kind.BACKEND, 500, 500, "Receiver"), (Kind.IDENTITY, 401, 401, "Sender"),
     (Kind.PERMISSION, 403, 403, "Sender"), (Kind.BUSY, 503, 503, "Receiver"), (Kind.INTERNAL, 500, 500, "Receiver"),

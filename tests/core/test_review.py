@@ -22,7 +22,7 @@ FACTS = Facts(
 )
 PARTS = {
     "type": r"type: Code" "\nbase: string\npattern: G\\d{2}\n",
-    "record": "record: Spot\nfields:\n  east: {type: decimal}\n",
+    "record": "record: Spot\nfields:\n  east: {type: decimal, fraction: 1}\n",
     "backend": "backend: river\nengine: postgresql\n",
     "object": """
 object: gauge
@@ -140,7 +140,7 @@ screen-flow: level
 backend: gate
 writes: false
 input: {code: {type: Code, sample: G01}, most: {type: int, default: 20}}
-output: {height: {type: decimal}, day: {type: date, required: false}, line: {type: Spot, repeats: true}, complete: {type: boolean}}
+output: {height: {type: decimal, fraction: 2}, day: {type: date, required: false}, line: {type: Spot, repeats: true}, complete: {type: boolean}}
 faults: {Unknown: {fields: code}}
 screens:
   shown:
@@ -289,6 +289,8 @@ CASES: dict[str, dict[str, Any]] = {
     "parameter.unknown": in_service("grade: {given", "level: {given"),
     "parameter.value": in_service("{given: fixed, value: A}", "{given: fixed}"),
     "parameter.fit": in_service("value: A}", "value: Z}"),
+    "operation.nil": in_service(MORE, "  SetGauge: {runs: gauge.update, nil: absent}\n" + MORE),
+    "contract.types": in_flow("height: {type: decimal, fraction: 2}", "height: {type: decimal}"),
     "operation.description": in_object("    description: Finds gauges.\n", ""),
     "operation.sample": in_object(", sample: G01", ""),
     "operation.twin": in_service(MORE, "  ReadGauge: {runs: gauge.get, description: The same.}\n" + MORE),

@@ -59,9 +59,11 @@ def test_a_wrong_value_is_refused_without_being_repeated() -> None:
     assert not any("17" in one.found for one in problems)
 
 
-def test_labels_and_nil_stand_in_a_valid_schema() -> None:
+def test_labels_and_the_fields_to_empty_stand_in_a_valid_schema() -> None:
     schema = write_schema(keepers().shape)
     xmlschema.XMLSchema(etree.tostring(schema).decode())
     told = [(node.get("{http://www.w3.org/XML/1998/namespace}lang"), node.text) for node in schema.iter("{*}documentation")]
     assert ("de", "Familienname") in told
-    assert [node.get("name") for node in schema.iter("{*}element") if node.get("nillable")] == ["notes"]
+    assert not [node for node in schema.iter("{*}element") if node.get("nillable")]
+    (clear,) = [node for node in schema.iter("{*}element") if node.get("name") == "clear"]
+    assert [one.get("value") for one in clear.iter("{*}enumeration")] == ["notes"]

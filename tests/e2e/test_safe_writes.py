@@ -41,6 +41,10 @@ def rest(demo: Demo, operation: str, body: Any, **headers: str) -> httpx.Respons
         "Authorization": f"Bearer {demo.token('harbour-desk')}", **{name.replace("_", "-"): value for name, value in headers.items()}})
 
 
+def soap(demo: Demo, envelope: str) -> httpx.Response:
+    return httpx.post(demo.address(), content=envelope, headers={"Content-Type": "text/xml", "Authorization": f"Bearer {demo.token('harbour-desk')}"})
+
+
 def create(demo: Demo, registration: str, **headers: str) -> httpx.Response:
     return rest(demo, "CreateVessel", {"vessel": {"registration": registration, **VESSEL}}, **headers)
 
@@ -145,7 +149,7 @@ def test_real_keys_are_offered_and_answers_compared(own: Demo, client: Client) -
     wrong = client.compare_with_source("live", "VesselRegistry", "FindVessels", {}, {"vessel": told})
     assert (wrong["equal"], wrong["ordered"]) == (False, False)
     assert [one["field"] for one in wrong["rows"][1]["fields"] if not one["equal"]] == ["name"]
-    values = {"registration": "LK-0005", "changeToken": "1", "notes": None, "name": "Quiet Tern"}
+    values = {"registration": "LK-0005", "changeToken": "1", "clear": ["notes"], "name": "Quiet Tern"}
     reply = client.call("live", "VesselRegistry", "UpdateVessel", values)
     assert client.compare_with_source("live", "VesselRegistry", "UpdateVessel", values, reply["answer"])["equal"]
 
@@ -171,23 +175,37 @@ def test_callers_are_told_how_to_write_safely(own: Demo) -> None:
     assert "Idempotency-Key" not in httpx.get(f"{own.url}/soap/live/TonnageReport", headers={"Accept": "text/html"}).text
 
 
-def test_nil_empties_on_every_face(own: Demo, client: Client) -> None:
+def test_fields_are_emptied_by_their_names_on_every_face_and_nil_empties_none(own: Demo, client: Client) -> None:
     def notes() -> object:
         return client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0009"})["answer"]["vessel"].get("notes")
 
     def by_command(token: int) -> bool:
-        words = ("call", "live", "VesselRegistry", "UpdateVessel", "registration=LK-0009", f"changeToken={token}", "--nil", "notes")
+        words = ("call", "live", "VesselRegistry", "UpdateVessel", "registration=LK-0009", f"changeToken={token}", "clear=notes")
         return own.run(*words).returncode == 0
 
     def by_rest(token: int) -> bool:
-        return rest(own, "UpdateVessel", {"registration": "LK-0009", "changeToken": str(token), "notes": None}).status_code == 200
+        return rest(own, "UpdateVessel", {"registration": "LK-0009", "changeToken": str(token), "clear": ["notes"]}).status_code == 200
+
+    nil = ('<UpdateVessel xmlns="urn:larkmere:vessel-registry" xmlns:xsi="http://www.w3.org/2001/XMLSchema-instance"><registration>LK-0009'
+           '</registration><changeToken>{}</changeToken>{}<notes xsi:nil="true"/></UpdateVessel>')
+
+    def by_soap(token: int) -> bool:
+        """A stack that sends nil for what was not set, and names what is to be emptied."""
+        body = (f'<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body>{nil.format(token, "")}</e:Body></e:Envelope>')
+        sent = body.replace("</UpdateVessel>", "<clear>notes</clear></UpdateVessel>")
+        kept = soap(own, body)
+        assert "changedField" not in kept.text, "nil alone must change nothing"
+        return soap(own, sent).status_code == 200
 
     token = 1
-    for empty in (by_command, by_rest):
+    for empty in (by_command, by_rest, by_soap):
         told = rest(own, "UpdateVessel", {"registration": "LK-0009", "changeToken": str(token), "notes": "Tow astern only"}).json()
         assert notes() == "Tow astern only"
         assert empty(int(told["changeToken"]))
         assert notes() is None
         token = int(told["changeToken"]) + 1
-    required = {"registration": "LK-0009", "changeToken": str(token), "name": None}
-    assert rest(own, "UpdateVessel", required).json()["changedField"] == []  # what is required cannot be emptied: absent
+    both = {"registration": "LK-0009", "changeToken": str(token), "notes": "x", "clear": ["notes"]}
+    assert rest(own, "UpdateVessel", both).json()["problems"][0]["code"] == "update.clear"
+    required = {"registration": "LK-0009", "changeToken": str(token), "clear": ["name"]}
+    assert rest(own, "UpdateVessel", required).json()["problems"][0]["code"] == "value.code"  # what is required cannot be emptied
+    assert own.run("call", "live", "VesselRegistry", "UpdateVessel", "registration=LK-0009", f"changeToken={token}", "--nil", "notes").returncode

@@ -1,8 +1,10 @@
 """HTTP as it comes over the wire: encodings, chunks, kept-alive connections, answers that are not ours."""
 
+import base64
 import http.client
 import http.server
 import threading
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -39,6 +41,26 @@ def test_one_connection_carries_many_calls_good_and_bad(demo: Demo) -> None:
         statuses.append(answer.status)
     link.close()
     assert statuses == [200, 500, 200, 500, 200]
+
+
+@pytest.mark.parametrize("coding", ["gzip", "deflate", "raw deflate"])
+def test_content_codings_are_read(demo: Demo, coding: str) -> None:
+    plain = wrap(get("LK-0412")).encode()
+    packer = zlib.compressobj(wbits={"gzip": 31, "deflate": 15, "raw deflate": -15}[coding])
+    answer = post(demo, packer.compress(plain) + packer.flush(), **{"Content-Encoding": coding.removeprefix("raw ")})
+    assert b"Brave Teal" in answer.content
+
+
+def test_content_codings_that_are_wrong_unknown_or_bombs_are_refused(demo: Demo) -> None:
+    assert post(demo, b"x", **{"Content-Encoding": "br"}).status_code == 415
+    assert b"http.coding-broken" in post(demo, wrap(get("LK-0412")), **{"Content-Encoding": "gzip"}).content
+    assert post(demo, zlib.compress(b" " * 50_000_000), **{"Content-Encoding": "deflate"}).status_code == 413
+    assert b"Brave Teal" in post(demo, wrap(get("LK-0412"))).content
+
+
+def test_basic_credentials_without_a_name_are_refused(demo: Demo) -> None:
+    token = base64.b64encode(f":{demo.token('harbour-desk')}".encode()).decode()
+    assert post(demo, wrap(get("LK-0412")), caller=None, Authorization=f"Basic {token}").status_code == 401
 
 
 def test_a_chunked_request_is_read(demo: Demo) -> None:

@@ -23,6 +23,7 @@ from bricola.core.kinds.registry import register, unregister
 from bricola.core.problems import Kind, Problem
 from bricola.core.problems import ProblemError as CoreProblem
 from bricola.core.review.page import write_page
+from bricola.core.shapes.forms import Form
 from bricola.core.shapes.model import Element, OperationShape, Record, Values
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.sessions import read
@@ -42,7 +43,7 @@ class TideGauge(Definition):
     datum: Decimal = Decimal(0)
 
 
-def _resolve(operation: Operation, gauge: TideGauge, catalogue: Catalogue, place: str) -> ResolvedOperation:
+def _resolve(operation: Operation, gauge: TideGauge, catalogue: Catalogue, place: str, form: Form) -> ResolvedOperation:
     shape = OperationShape(operation.name, Record("", (Element("day", SimpleType("date")),)),
                            Record("", (Element("height", SimpleType("decimal")),)), description="The height of the water")
     return ResolvedOperation(shape, TIDE_GAUGES, gauge, operation.verb, (gauge.backend,))

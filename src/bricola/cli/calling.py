@@ -31,7 +31,7 @@ def register(app: typer.Typer) -> None:
         raw: Annotated[bool, typer.Option("--raw", help="Show both envelopes, status, sizes and time.")] = False,
         sample: Annotated[bool, typer.Option("--sample", help="Fill what is not given from the sample request.")] = False,
         nil: Annotated[
-            list[str] | None, typer.Option("--nil", metavar="NAME", help="Empty this optional field (nil); again for more.")
+            list[str] | None, typer.Option("--nil", metavar="NAME", help="Send nil for an element whose contract takes it; again for more.")
         ] = None,
         trial: Annotated[bool, typer.Option("--trial", help="Roll back what it writes, and say what would be stored.")] = False,
         request_id: Annotated[str, typer.Option("--request-id", help="Do a write at most once for this id (Idempotency-Key).")] = "",

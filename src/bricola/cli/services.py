@@ -58,12 +58,13 @@ def register(app: typer.Typer) -> None:
     def contract(
         service: str, environment: Environment = "",
         release: Annotated[int | None, typer.Option("--release", "-r", help="Of an older release.")] = None,
+        soap: Annotated[str, typer.Option(help="For one SOAP version alone: 1.1 or 1.2.")] = "",
         file: Annotated[Path | None, typer.Option("--file", "-f", help="Write there instead of printing.")] = None,
         at: At = "", as_json: Json = False,
     ) -> None:
         """Print the contract (WSDL), ready to hand over."""
         with connect(at) as client:
-            body = client.contract(service, environment, release)
+            body = client.contract(service, environment, release, soap)
         if file is not None:
             file.write_bytes(body)
         if as_json:

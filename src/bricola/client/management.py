@@ -109,9 +109,9 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
     def deployments(self, limit: int = 50) -> "list[services.Deployment]":
         return cast("list[services.Deployment]", self._ask("GET", "/deployments", params={"limit": limit}))
 
-    def contract(self, service: str, environment: str = "", release: int | None = None) -> bytes:
-        """The WSDL: live in an environment, of a release, or of the draft."""
-        params = {"environment": environment} | ({} if release is None else {"release": str(release)})
+    def contract(self, service: str, environment: str = "", release: int | None = None, soap: str = "") -> bytes:
+        """The WSDL: live in an environment, of a release, or of the draft; with `soap` 1.1 or 1.2 of that version alone."""
+        params = {"environment": environment, "soap": soap} | ({} if release is None else {"release": str(release)})
         response = send(self._http, "GET", f"/services/{service}/contract", params=params)
         raise_problems(response)
         return response.content

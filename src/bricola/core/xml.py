@@ -24,19 +24,21 @@ _LONG_TAG = re.compile(rb"<[^<>]{%d}" % MOST_TAG_BYTES)
 _DECLARED_ENCODING = re.compile(r"""(<\?xml[^>]*?)\s+encoding\s*=\s*(?:"[^"]*"|'[^']*')""")
 
 
-def _parser() -> etree.XMLParser:
+def _parser(remove_pis: bool = True) -> etree.XMLParser:
     return etree.XMLParser(
         resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, huge_tree=False,
-        remove_comments=True, remove_pis=True,
+        remove_comments=True, remove_pis=remove_pis,
     )
 
 
 _PARSER = _parser()
+_WITH_INSTRUCTIONS = _parser(remove_pis=False)
 
 
-def parse_xml(body: bytes, charset: str = "") -> etree._Element:
+def parse_xml(body: bytes, charset: str = "", strict: bool = False) -> etree._Element:
     """The root element. `charset` of the HTTP header wins over what the document says (RFC 7303, section 3.2);
-    without one, UTF-8, UTF-16 with a mark, and declared encodings are read. Raises ProblemError with one cause."""
+    without one, UTF-8, UTF-16 with a mark, and declared encodings are read. `strict` refuses processing instructions, which SOAP messages
+    must not have (SOAP 1.1, section 3). Raises ProblemError with one cause."""
     if len(body) > MOST_BYTES:
         raise ProblemError(too_large(MOST_BYTES))
     if charset not in _UTF8_NAMES or body[:2] in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE):
@@ -53,10 +55,22 @@ def parse_xml(body: bytes, charset: str = "") -> etree._Element:
         root = etree.fromstring(body, _PARSER)
     except etree.XMLSyntaxError as error:
         raise ProblemError(_syntax_problem(error, body)) from None
+    declared = body[:40].lstrip(b"\xef\xbb\xbf \t\r\n")[:6].rstrip() == b"<?xml"
+    if strict and body.count(b"<?") > declared:
+        _refuse_instructions(body)
     if root.getroottree().docinfo.internalDTD is not None:
         raise ProblemError(Problem("xml.dtd", "The message contains a document type declaration.",
                                    found="<!DOCTYPE", mend="Remove the DOCTYPE; SOAP messages must not have one."))
     return root
+
+
+def _refuse_instructions(body: bytes) -> None:
+    """Look closer: what looks like an instruction may stand in a comment or a CDATA section."""
+    root = etree.fromstring(body, _WITH_INSTRUCTIONS)
+    found = [*root.iter(etree.ProcessingInstruction), *root.itersiblings(preceding=True), *root.itersiblings()]
+    if any(isinstance(one, etree._ProcessingInstruction) for one in found):
+        raise ProblemError(Problem("xml.instruction", "The message contains a processing instruction.", found="<?",
+                                   mend="Remove it; SOAP messages must not have one."))
 
 
 def too_large(limit: int) -> Problem:

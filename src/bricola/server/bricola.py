@@ -25,7 +25,7 @@ from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
 from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
-from bricola.server.usecases.bringing_up import bring_up, places_in_force
+from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places_in_force
 
 log = structlog.stdlib.get_logger("bricola.service")
 
@@ -77,6 +77,7 @@ class Bricola:
         """Take up where the service was stopped: drafts, callers, credentials, and every deployment in force."""
         await self.changes.load_all()
         await self.people.start()
+        await keep_contracts(self)
         for environment, service, version in await places_in_force(self):
             await bring_up(self, environment, service, version)
         log.info("service is up", data=str(self.settings.data), services=len(self.places.services()), down=len(self.places.down_places()))

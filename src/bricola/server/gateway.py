@@ -5,13 +5,14 @@ It answers POST on /soap and /rest itself and hands every other request on.
 
 import json
 import time
+import zlib
 from email.utils import formatdate
 
 from asgiref.typing import ASGI3Application, ASGIReceiveCallable, ASGISendCallable, HTTPScope, Scope
 
 from bricola.core.messages.envelope import Soap, read_media_type
 from bricola.core.messages.faults import fault_status, problem_fault
-from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.documents import PROBLEM_JSON, problem_document
 from bricola.core.serving.faces import Request
 from bricola.core.serving.pipeline import Answer
@@ -49,7 +50,7 @@ class Gateway:
             place = self._find(path)
             if scope["method"] != "POST":
                 raise ProblemError(_wrong_method(scope["method"], "POST", "SOAP"))
-            body = await _read_body(scope, receive)
+            body = decoded(scope, await _read_body(scope, receive))
         except _ClientGoneError:
             return
         except ProblemError as error:
@@ -65,7 +66,7 @@ class Gateway:
             place = self._find(path.rpartition("/")[0])
             if scope["method"] != "POST":
                 raise ProblemError(_wrong_method(scope["method"], "POST", "REST"))
-            body = await _read_body(scope, receive)
+            body = decoded(scope, await _read_body(scope, receive))
         except _ClientGoneError:
             return
         except ProblemError as error:
@@ -137,6 +138,31 @@ async def _read_body(scope: HTTPScope, receive: ASGIReceiveCallable) -> bytes:
             raise ProblemError(too_large(MOST_BYTES))
         if not message.get("more_body"):
             return b"".join(pieces)
+
+
+def decoded(scope: HTTPScope, body: bytes) -> bytes:
+    """The body without its content codings (RFC 9110, section 8.4.1), which may not make it larger than a body may be."""
+    coding = b"".join(value for name, value in scope["headers"] if name == b"content-encoding").decode("latin-1").strip().lower()
+    if coding in ("", "identity"):
+        return body
+    if coding not in _WINDOWS:
+        raise ProblemError(Problem("http.coding", "This content coding is not read here.", Kind.MEDIA, place="Content-Encoding",
+                                   expected=", ".join(_WINDOWS), found=shown(coding)))
+    for window in _WINDOWS[coding]:
+        unpacker = zlib.decompressobj(window)
+        try:
+            plain = unpacker.decompress(body, MOST_BYTES + 1)
+        except zlib.error:
+            continue
+        if len(plain) > MOST_BYTES:
+            raise ProblemError(too_large(MOST_BYTES))
+        if unpacker.eof:
+            return plain
+    raise ProblemError(Problem("http.coding-broken", f"The body is not what {coding} gives.", place="Content-Encoding"))
+
+
+# gzip, and both things that are called deflate: with zlib's header, as the standard has it, and without, as some send it
+_WINDOWS = {"gzip": (16 + zlib.MAX_WBITS,), "x-gzip": (16 + zlib.MAX_WBITS,), "deflate": (zlib.MAX_WBITS, -zlib.MAX_WBITS)}
 
 
 def _wrong_method(found: str, expected: str, face: str) -> Problem:

@@ -10,12 +10,12 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
+from bricola.core.contracts.kept import hand_out, one_version
 from bricola.core.contracts.openapi import write_openapi
-from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.request import write_request
 from bricola.core.messages.samples import sample_values
-from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.live import LiveService
 from bricola.core.shapes.model import OperationShape, Record, ServiceShape
 from bricola.server.api.access import asked_base, bricola_of
@@ -83,7 +83,7 @@ async def service(environment: str, service: str, request: Request) -> Response:
     live = bricola.places.find(environment, service)
     found = addresses(bricola, environment, service, asked)
     if "wsdl" in query:
-        return await _contract(bricola, environment, service, live, found["soap"], query.get("release", ""))
+        return await _contract(bricola, environment, service, live, found["soap"], query.get("release", ""), query.get("soap", ""))
     if live is None:
         return _missing(f"{service} is not live in {environment}.")
     operations = [(one, _samples(live.shape, one)) for one in live.shape.operations]
@@ -94,16 +94,21 @@ async def service(environment: str, service: str, request: Request) -> Response:
 
 
 async def _contract(bricola: Bricola, environment: str, service: str, live: LiveService | None, address: str,
-                    release: str) -> Response:
+                    release: str, soap: str = "") -> Response:
     if live is None:
         raise ProblemError(Problem("service.unknown", f"{service} is not live in {environment}.", Kind.MISSING,
                                    mend="The index of services is at /soap/."))
+    if soap not in ("", "1.1", "1.2"):
+        raise ProblemError(Problem("contract.version", "There is no such SOAP version.", place="soap", expected="1.1 or 1.2",
+                                   found=shown(soap)))
     if release and release != str(live.release):
         number = int(release) if release.isascii() and release.isdigit() and len(release) < 10 else -1
         frozen = await bricola.releases.thaw(await bricola.releases.find(live.name, number))
-        body = write_wsdl(frozen.resolved.shape, address, live.notice)
+        body = hand_out(frozen.contract, address, live.notice)
     else:
         body = live.contract(address)
+    if soap:
+        body = one_version(body, soap)
     return Response(body, media_type="text/xml; charset=utf-8")
 
 

@@ -19,13 +19,15 @@ class ReleaseNote:
     at: str
     version: int  # the service's major version
     consent: str  # why a breaking change was let through; '' where none was needed
+    form: int  # of its contract and messages
 
 
 @dataclass(frozen=True)
 class StoredRelease(ReleaseNote):
-    """`bundle` is the canonical text of everything in the release, by path."""
+    """`bundle` is the canonical text of everything in the release, by path; `contract` what callers get, with its address marked."""
 
     bundle: dict[str, str]
+    contract: str
 
 
 @dataclass(frozen=True)
@@ -56,16 +58,16 @@ class StoredRetirement:
     at: str
 
 
-_NOTE = "SELECT service, number, digest, notes, author, at, version, consent FROM release"
-_RELEASE = "SELECT service, number, digest, notes, author, at, version, consent, bundle FROM release"
+_NOTE = "SELECT service, number, digest, notes, author, at, version, consent, form FROM release"
+_RELEASE = "SELECT service, number, digest, notes, author, at, version, consent, form, bundle, contract FROM release"
 _DEPLOYMENT = ("SELECT environment, service, version, release, share, how, reason, author, at, ended_at, ended_by"
                " FROM deployment")
 _PLACE = "environment = ? AND service = ? AND version = ?"
 
 
 def _release(row: tuple[Any, ...]) -> StoredRelease:
-    service, number, digest, notes, author, at, version, consent, bundle = row
-    return StoredRelease(service, number, digest, notes, author, at, version, consent, json.loads(bundle))
+    service, number, digest, notes, author, at, version, consent, form, bundle, contract = row
+    return StoredRelease(service, number, digest, notes, author, at, version, consent, form, json.loads(bundle), contract)
 
 
 def releases(db: Db, service: str | None = None) -> list[ReleaseNote]:
@@ -73,6 +75,17 @@ def releases(db: Db, service: str | None = None) -> list[ReleaseNote]:
     where, parameters = (" WHERE service = ?", (service,)) if service is not None else ("", ())
     rows = db.execute(f"{_NOTE}{where} ORDER BY service, number DESC", parameters)
     return [ReleaseNote(*row) for row in rows]
+
+
+def keep_contract(db: Db, service: str, number: int, contract: str) -> None:
+    """Store the contract of a release from before contracts were stored."""
+    with db.transaction():
+        db.execute("UPDATE release SET contract = ? WHERE service = ? AND number = ? AND contract = ''", (contract, service, number))
+
+
+def without_contract(db: Db) -> list[tuple[str, int]]:
+    """The releases whose contracts are not stored yet."""
+    return list(db.execute("SELECT service, number FROM release WHERE contract = '' ORDER BY service, number"))
 
 
 def newest_releases(db: Db) -> dict[str, tuple[int, str]]:
@@ -97,16 +110,17 @@ def newest_of_version(db: Db, service: str, version: int) -> StoredRelease | Non
 
 
 def add_release(db: Db, service: str, digest: str, bundle: dict[str, str], notes: str, author: str,
-                version: int = 1, consent: str = "") -> int:
+                version: int = 1, consent: str = "", form: int = 1, contract: str = "") -> int:
     """Store a release under the service's next number, which is returned."""
     with db.transaction():
         number: int = db.execute(
             "SELECT COALESCE(MAX(number), 0) + 1 FROM release WHERE service = ?", (service,)
         ).fetchone()[0]
         db.execute(
-            "INSERT INTO release (service, number, digest, bundle, notes, author, at, version, consent)"
-            " VALUES (?,?,?,?,?,?,?,?,?)",
-            (service, number, digest, json.dumps(bundle, ensure_ascii=False), notes, author, timestamp(), version, consent),
+            "INSERT INTO release (service, number, digest, bundle, notes, author, at, version, consent, form, contract)"
+            " VALUES (?,?,?,?,?,?,?,?,?,?,?)",
+            (service, number, digest, json.dumps(bundle, ensure_ascii=False), notes, author, timestamp(), version, consent, form,
+             contract),
         )
     return number
 

@@ -104,6 +104,8 @@ class Callers:
                 colon = ""
             if not colon:
                 raise _refused("The Basic credentials cannot be read.", "base64 of name:token (RFC 7617)")
+            if not name:
+                raise _refused("The Basic credentials name nobody.", "the caller's name before the colon, or Bearer with the token alone")
         elif scheme.lower() != "bearer":
             raise _refused("The authentication scheme is not offered.", "Basic with name and token, or Bearer")
         digest = token_digest(token)

@@ -62,6 +62,11 @@ def compare_contracts(old: ServiceShape, new: ServiceShape) -> list[ContractChan
         else:
             changes.append(ContractChange(_BREAKS, "operation.removed", name, name, f"{name} is gone."))
     changes += [ContractChange(_OK, "operation.added", name, name, f"{name} is new.") for name in after if name not in before]
+    if not old.form.declares_problems and new.form.declares_problems:
+        problems = "Every operation declares the fault problems; what goes wrong and is not declared stood undeclared in the detail."
+        names = "The port type and the messages of faults have names of their own; generated code changes."
+        changes += [ContractChange(_READERS, "form.problems", "", "faults", problems, "undeclared", "declared"),
+                    ContractChange(_READERS, "form.names", "", "names", names, new.name, f"{new.name}PortType")]
     if old.description != new.description:
         changes.append(ContractChange(_OK, "documentation", "", "description", "The service is described in other words."))
     order = list(Verdict)

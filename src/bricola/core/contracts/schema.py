@@ -2,7 +2,7 @@
 
 from lxml import etree
 
-from bricola.core.contracts.names import XML, XSD
+from bricola.core.contracts.names import PROBLEM, PROBLEMS, XML, XSD
 from bricola.core.shapes.model import Element, FaultShape, Record, ServiceShape
 from bricola.core.shapes.simple import SimpleType
 
@@ -98,3 +98,23 @@ def _document(parent: etree._Element, text: str, labels: tuple[tuple[str, str], 
             node.text = words
             if language:
                 node.set(f"{{{XML}}}lang", language)
+
+
+# What every operation may answer when something goes wrong that it does not declare: the texts of a Problem, all causes, the call's number.
+PROBLEM_PARTS = ("code", "message", "place", "expected", "found", "mend")
+
+
+def write_problem_schema(parent: etree._Element) -> etree._Element:
+    """The schema of the element `problems`, the same in every contract."""
+    schema = etree.SubElement(parent, f"{_X}schema", {"targetNamespace": PROBLEM, "elementFormDefault": "qualified"})
+    problem = etree.SubElement(schema, f"{_X}complexType", name="Problem")
+    sequence = etree.SubElement(problem, f"{_X}sequence")
+    for name in PROBLEM_PARTS:
+        node = etree.SubElement(sequence, f"{_X}element", name=name, type="xs:string")
+        if name not in ("code", "message"):
+            node.set("minOccurs", "0")
+    top = etree.SubElement(etree.SubElement(schema, f"{_X}element", name=PROBLEMS), f"{_X}complexType")
+    inner = etree.SubElement(top, f"{_X}sequence")
+    etree.SubElement(inner, f"{_X}element", name="problem", type="p:Problem", maxOccurs="unbounded")
+    etree.SubElement(inner, f"{_X}element", name="call", type="xs:string", minOccurs="0")
+    return schema

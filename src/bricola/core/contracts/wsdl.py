@@ -6,8 +6,8 @@ the client stacks of many languages were found to read.
 
 from lxml import etree
 
-from bricola.core.contracts.names import HTTP_TRANSPORT, WSDL, WSDL_SOAP11, WSDL_SOAP12, XSD
-from bricola.core.contracts.schema import write_schema
+from bricola.core.contracts.names import HTTP_TRANSPORT, PROBLEM, PROBLEMS, WSDL, WSDL_SOAP11, WSDL_SOAP12, XSD
+from bricola.core.contracts.schema import write_problem_schema, write_schema
 from bricola.core.shapes.model import OperationShape, ServiceShape
 
 _W = f"{{{WSDL}}}"
@@ -20,16 +20,30 @@ def soap_action(service: ServiceShape, operation: str) -> str:
     return f"{service.namespace.rstrip('/')}{joint}{operation}"
 
 
+def port_type_name(service: ServiceShape) -> str:
+    """Not the service's own: code generators make a class of each, and put both in one package."""
+    return f"{service.name}PortType" if service.form.declares_problems else service.name
+
+
+def fault_message(service: ServiceShape, fault: str) -> str:
+    """Not that of its element, for the same reason."""
+    return f"{fault[0].upper()}{fault[1:]}Fault" if service.form.declares_problems else fault
+
+
 def write_wsdl(service: ServiceShape, address: str, notice: str = "") -> bytes:
     """The contract with one port per SOAP version, both at `address`. UTF-8, no byte order mark. `notice` is what
     callers should know about this address, such as that the service ends."""
     root = etree.Element(
         f"{_W}definitions",
         {"name": service.name, "targetNamespace": service.namespace},
-        nsmap={"wsdl": WSDL, "xs": XSD, "tns": service.namespace, "soap": WSDL_SOAP11, "soap12": WSDL_SOAP12},
+        nsmap={"wsdl": WSDL, "xs": XSD, "tns": service.namespace, "soap": WSDL_SOAP11, "soap12": WSDL_SOAP12}
+        | ({"p": PROBLEM} if service.form.declares_problems else {}),
     )
     _document(root, f"{notice} {service.description}".strip())
-    write_schema(service, etree.SubElement(root, f"{_W}types"))
+    types = etree.SubElement(root, f"{_W}types")
+    write_schema(service, types)
+    if service.form.declares_problems:
+        write_problem_schema(types)
     _messages(root, service)
     _port_type(root, service)
     for suffix, namespace in _BINDINGS:
@@ -46,32 +60,37 @@ def write_wsdl(service: ServiceShape, address: str, notice: str = "") -> bytes:
 def _messages(root: etree._Element, service: ServiceShape) -> None:
     def message(name: str, part: str, element: str) -> None:
         node = etree.SubElement(root, f"{_W}message", name=name)
-        etree.SubElement(node, f"{_W}part", name=part, element=f"tns:{element}")
+        etree.SubElement(node, f"{_W}part", name=part, element=element)
 
     faults: dict[str, None] = {}
     for operation in service.operations:
-        message(operation.name, "parameters", operation.input.name)
-        message(operation.output.name, "parameters", operation.output.name)
+        message(operation.name, "parameters", f"tns:{operation.input.name}")
+        message(operation.output.name, "parameters", f"tns:{operation.output.name}")
         faults |= dict.fromkeys(fault.name for fault in operation.faults)
     for fault in faults:
-        message(fault, "fault", fault)
+        message(fault_message(service, fault), "fault", f"tns:{fault}")
+    if service.form.declares_problems:
+        message(fault_message(service, PROBLEMS), "fault", f"p:{PROBLEMS}")
 
 
 def _port_type(root: etree._Element, service: ServiceShape) -> None:
-    port_type = etree.SubElement(root, f"{_W}portType", name=service.name)
+    port_type = etree.SubElement(root, f"{_W}portType", name=port_type_name(service))
     for operation in service.operations:
         node = etree.SubElement(port_type, f"{_W}operation", name=operation.name)
         _document(node, operation.description)
         etree.SubElement(node, f"{_W}input", message=f"tns:{operation.name}")
         etree.SubElement(node, f"{_W}output", message=f"tns:{operation.output.name}")
         for fault in operation.faults:
-            declared = etree.SubElement(node, f"{_W}fault", name=fault.name, message=f"tns:{fault.name}")
+            declared = etree.SubElement(node, f"{_W}fault", name=fault.name, message=f"tns:{fault_message(service, fault.name)}")
             _document(declared, fault.description)
+        if service.form.declares_problems:
+            declared = etree.SubElement(node, f"{_W}fault", name=PROBLEMS, message=f"tns:{fault_message(service, PROBLEMS)}")
+            _document(declared, "Everything else that goes wrong, with each cause, its place and its mend")
 
 
 def _binding(root: etree._Element, service: ServiceShape, suffix: str, namespace: str) -> None:
     soap = f"{{{namespace}}}"
-    binding = etree.SubElement(root, f"{_W}binding", name=f"{service.name}{suffix}", type=f"tns:{service.name}")
+    binding = etree.SubElement(root, f"{_W}binding", name=f"{service.name}{suffix}", type=f"tns:{port_type_name(service)}")
     etree.SubElement(binding, f"{soap}binding", style="document", transport=HTTP_TRANSPORT)
     for operation in service.operations:
         _bound_operation(binding, service, operation, soap)
@@ -82,9 +101,9 @@ def _bound_operation(binding: etree._Element, service: ServiceShape, operation: 
     etree.SubElement(node, f"{soap}operation", soapAction=soap_action(service, operation.name), style="document")
     for direction in ("input", "output"):
         etree.SubElement(etree.SubElement(node, f"{_W}{direction}"), f"{soap}body", use="literal")
-    for fault in operation.faults:
-        declared = etree.SubElement(node, f"{_W}fault", name=fault.name)
-        etree.SubElement(declared, f"{soap}fault", name=fault.name, use="literal")
+    for name in (*(fault.name for fault in operation.faults), *((PROBLEMS,) if service.form.declares_problems else ())):
+        declared = etree.SubElement(node, f"{_W}fault", name=name)
+        etree.SubElement(declared, f"{soap}fault", name=name, use="literal")
 
 
 def _document(parent: etree._Element, text: str) -> None:

@@ -17,6 +17,7 @@ from bricola.core.definitions.model import EnvironmentDefinition, Operation, Ser
 from bricola.core.definitions.parts import TypedPart
 from bricola.core.definitions.runs import RunsForm
 from bricola.core.pool.pool import Pool
+from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import Given
 from bricola.core.shapes.model import OperationShape
 
@@ -109,7 +110,7 @@ class SourceKind(Generic[D]):
     | parts | the typed parts whose types and records a definition needs |
     | needs | the other definitions that it names, of any kind, directly |
     | backends | the backends that it reaches: none, one, several |
-    | resolve | an operation with its definition to a shape; the text is the place for problems |
+    | resolve | an operation with its definition to a shape, in the form of its release; the text is the place for problems |
     | compile | a resolved operation to a handler, in an environment with its pools |
     | probes | what is tried before it goes live |
     | runs_on, lacks | the family of backends that it works on, and why an environment cannot host it; '' when it can |
@@ -121,7 +122,7 @@ class SourceKind(Generic[D]):
     model: type[D]
     runs: RunsForm
     backends: Callable[[D, Catalogue], Sequence[str]]
-    resolve: Callable[[Operation, D, Catalogue, str], ResolvedOperation]
+    resolve: Callable[[Operation, D, Catalogue, str, Form], ResolvedOperation]
     compile: Callable[[ResolvedOperation, EnvironmentDefinition, Pools], Compiled]
     entry: Entry
     parts: Callable[[D], Iterable[TypedPart]] = nothing_needed  # type: ignore[assignment]

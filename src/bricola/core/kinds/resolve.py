@@ -10,6 +10,7 @@ from bricola.core.definitions.model import Operation, ServiceDefinition
 from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.registry import find_kind, find_source
 from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.shapes.forms import NEWEST, Form
 from bricola.core.shapes.model import ServiceShape
 from bricola.core.shapes.simple import SimpleType
 
@@ -20,19 +21,20 @@ class ResolvedService:
     operations: tuple[ResolvedOperation, ...]
 
 
-def resolve_service(service: ServiceDefinition, catalogue: Catalogue) -> ResolvedService:
-    """The shape of a service. `place` in the problems is a path of definition names and keys."""
+def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form = NEWEST) -> ResolvedService:
+    """The shape of a service, in the form of its release; drafts are in the newest. `place` in the problems is a path of definition
+    names and keys."""
     problems: list[Problem] = []
     operations: list[ResolvedOperation] = []
     for operation in service.operations:
         try:
-            operations.append(_operation(operation, catalogue, f"service {service.name}, {operation.name}"))
+            operations.append(_operation(operation, catalogue, form, f"service {service.name}, {operation.name}"))
         except ProblemError as error:
             problems += error.problems
     if problems:
         raise ProblemError(*dict.fromkeys(problems))
     shape = ServiceShape(service.name, service.target_namespace, tuple(one.shape for one in operations),
-                         service.description)
+                         service.description, form=form)
     named = {}
     tops = [record for one in shape.operations for record in (one.input, one.output, *(f.record for f in one.faults))]
     for record in (*tops, *shape.records()):
@@ -42,7 +44,7 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue) -> Resolve
     return ResolvedService(replace(shape, types=tuple(named[name] for name in sorted(named))), tuple(operations))
 
 
-def _operation(operation: Operation, catalogue: Catalogue, place: str) -> ResolvedOperation:
+def _operation(operation: Operation, catalogue: Catalogue, form: Form, place: str) -> ResolvedOperation:
     word, name = operation.source
     kind, definition = find_kind(word), find_source(catalogue, operation)
     if kind is None or definition is None:
@@ -50,7 +52,7 @@ def _operation(operation: Operation, catalogue: Catalogue, place: str) -> Resolv
         raise ProblemError(
             Problem(f"reference.{word}", f"The operation runs {what} that is not defined.", place=f"{place}, runs", found=shown(name),
                     mend=f"Define the {word} {name}, or name another one."))
-    return kind.resolve(operation, definition, catalogue, place)
+    return kind.resolve(operation, definition, catalogue, place, form)
 
 
 __all__ = ["ResolvedOperation", "ResolvedService", "resolve_service"]

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from lxml import etree
 
-from bricola.core.contracts.names import ADDRESSING, ENVELOPE11, ENVELOPE12, MEDIA11, MEDIA12
+from bricola.core.contracts.names import ADDRESSING, ENVELOPE11, ENVELOPE12, MEDIA11, MEDIA12, SECURITY
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 
 
@@ -56,11 +56,12 @@ class Envelope:
 class NotUnderstoodError(ProblemError):
     """A header block demands to be understood and is not: its own fault code in both versions."""
 
-    def __init__(self, block: str) -> None:
-        super().__init__(Problem(
-            "soap.must-understand", "A header block demands to be understood and is not.",
-            place="Envelope/Header", found=shown(block), mend="Leave the block out, or without mustUnderstand.",
-        ))
+    def __init__(self, block: str, user_token: bool = False) -> None:
+        what = ("The header carries a WS-Security user token, which this service does not take." if user_token
+                else "A header block demands to be understood and is not.")
+        mend = ("Sign in with HTTP Basic or a bearer token, and send no Security header." if user_token
+                else "Leave the block out, or without mustUnderstand.")
+        super().__init__(Problem("soap.must-understand", what, place="Envelope/Header", found=shown(block), mend=mend))
         self.block = block
 
 
@@ -77,8 +78,12 @@ def read_media_type(header: str) -> tuple[Soap | None, str]:
     return (Soap.V12 if media == MEDIA12 else Soap.V11 if media in (MEDIA11, "application/xml", "") else None), charset
 
 
-def read_envelope(root: etree._Element) -> Envelope:
-    """Take an envelope apart. Header blocks that must be understood are refused, since none is known yet."""
+_FLAGS = {"1.1": frozenset(("0", "1")), "1.2": frozenset(("0", "1", "true", "false"))}
+
+
+def read_envelope(root: etree._Element, strict: bool = True, understood: frozenset[str] = frozenset(), empty: bool = False) -> Envelope:
+    """Take an envelope apart. Header blocks that must be understood are refused, except those whose tags are in `understood`. `empty`: a
+    body without an element is one of the service's messages. `strict` is off for releases of form 1."""
     version = _BY_TAG.get(root.tag)
     if version is None:
         name = etree.QName(root)
@@ -96,19 +101,29 @@ def read_envelope(root: etree._Element) -> Envelope:
             body = part
         elif part.tag == version.tag_header and body is None:
             headers = list(part)
-        elif version is Soap.V12 or body is None:  # SOAP 1.1 allows further elements after the body
+        elif version is Soap.V12 or body is None or (strict and part.tag in (version.tag_body, version.tag_header)):
+            # SOAP 1.1 allows elements of other names after the body (section 4)
             raise ProblemError(Problem("soap.envelope", "The envelope holds an element that does not belong there.",
                                        place="Envelope", expected="Header (optional), then Body", found=shown(part.tag)))
     if body is None:
         raise ProblemError(Problem("soap.body", "The envelope has no Body.", place="Envelope"))
     for block in headers:
         demanded = block.get(version.must_understand)
-        if demanded in ("1", "true") and block.get(version.role, "") in _OUR_ROLES:
-            raise NotUnderstoodError(block.tag)
+        if demanded is not None and strict and demanded.strip() not in _FLAGS[version.number]:
+            raise ProblemError(Problem("soap.flag", "mustUnderstand has a value that it cannot have.", place=f"Header/{block.tag[:100]}",
+                                       expected="0 or 1" if version is Soap.V11 else "true or false", found=shown(demanded)))
+        if demanded in ("1", "true") and block.get(version.role, "") in _OUR_ROLES and block.tag not in understood:
+            raise NotUnderstoodError(block.tag, _user_token(block))
+    if not len(body) and empty:
+        return Envelope(version, headers, body)
     if len(body) != 1:
         raise ProblemError(Problem("soap.body", "The Body must hold exactly one element, the operation.",
                                    place="Envelope/Body", found=f"{len(body)} elements"))
     return Envelope(version, headers, body[0])
+
+
+def _user_token(block: etree._Element) -> bool:
+    return block.tag == f"{{{SECURITY}}}Security" and block.find(f"{{{SECURITY}}}UsernameToken") is not None
 
 
 def message_id(headers: list[etree._Element]) -> str:

@@ -7,10 +7,12 @@ Declared faults carry the detail element that the contract names. Every other fa
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from bricola.core.contracts.names import PROBLEM
+from bricola.core.contracts.names import PROBLEM, PROBLEMS
+from bricola.core.contracts.schema import PROBLEM_PARTS
 from bricola.core.messages.checks import escape
 from bricola.core.messages.envelope import NotUnderstoodError, Soap, WrongVersionError
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.shapes.forms import NEWEST, Form
 
 
 class DeclaredFaultError(Exception):
@@ -28,29 +30,30 @@ _HTTP_KINDS = (Kind.IDENTITY, Kind.PERMISSION, Kind.MISSING, Kind.METHOD, Kind.M
                Kind.BUSY)
 
 
-def fault_status(version: Soap, problem: Problem | None) -> int:
+def fault_status(version: Soap, problem: Problem | None, not_understood: bool = False) -> int:
     """The HTTP status. `problem` None stands for a declared fault.
 
     SOAP 1.1 (section 6.2) has 500 for every fault. SOAP 1.2 (Part 2, table 20) has 400 for a fault of the
-    sender and 500 otherwise; a declared fault says that the request was understood, and is of the receiver.
+    sender and 500 otherwise; a declared fault says that the request was understood, and is of the receiver. So is MustUnderstand.
     """
     if problem is not None and problem.kind in _HTTP_KINDS:
         return problem.kind.http_status
-    if version is Soap.V12 and problem is not None and problem.kind.blames_sender:
+    if version is Soap.V12 and problem is not None and problem.kind.blames_sender and not not_understood:
         return 400
     return 500
 
 
-def problem_fault(version: Soap, error: ProblemError, call: str = "") -> bytes:
-    """The envelope of a fault with one `problem` element for each cause."""
+def problem_fault(version: Soap, error: ProblemError, call: str = "", form: Form = NEWEST) -> bytes:
+    """The envelope of a fault with one `problem` element for each cause, inside `problems` from form 2 on."""
     about_header = version is Soap.V11 and isinstance(error, NotUnderstoodError)  # no detail then: SOAP 1.1, section 4.4
-    detail = "" if about_header else _details(error.problems, call)
+    detail = "" if about_header else _details(error.problems, call, form)
     return _fault(version, _code(version, error), _reason(error.problems), detail, _not_understood(version, error))
 
 
-def declared_fault(version: Soap, fault: DeclaredFaultError, detail: str) -> bytes:
-    """The envelope of a declared fault around its encoded detail element."""
-    return _fault(version, "Server" if version is Soap.V11 else "Receiver", fault.message, detail)
+def declared_fault(version: Soap, fault: DeclaredFaultError, detail: str, call: str = "") -> bytes:
+    """The envelope of a declared fault around its encoded detail element; the text names the call, where it is given."""
+    reason = f"{fault.message} (call {call})" if call else fault.message
+    return _fault(version, "Server" if version is Soap.V11 else "Receiver", reason, detail)
 
 
 def _code(version: Soap, error: ProblemError) -> str:
@@ -69,7 +72,9 @@ def _reason(problems: Sequence[Problem]) -> str:
     return f"{text} ({more} more {'problem' if more == 1 else 'problems'} in the detail.)" if more else text
 
 
-def _details(problems: Sequence[Problem], call: str) -> str:
+def _details(problems: Sequence[Problem], call: str, form: Form) -> str:
+    if form.declares_problems:
+        return problems_element(problems, call)
     parts = []
     for problem in problems:
         fields = "".join(
@@ -79,6 +84,17 @@ def _details(problems: Sequence[Problem], call: str) -> str:
     if call:
         parts.append(f'<call xmlns="{PROBLEM}">{clean(call)}</call>')
     return "".join(parts)
+
+
+def problems_element(problems: Sequence[Problem], call: str) -> str:
+    """The element that every contract of form 2 declares; in those of others it stands undeclared."""
+    parts = []
+    for problem in problems:
+        known = problem.as_dict()
+        fields = "".join(f"<{name}>{clean(known[name])}</{name}>" for name in PROBLEM_PARTS if name in known)
+        parts.append(f"<problem>{fields}</problem>")
+    told = f"<call>{clean(call)}</call>" if call else ""
+    return f'<{PROBLEMS} xmlns="{PROBLEM}">{"".join(parts)}{told}</{PROBLEMS}>'
 
 
 def clean(text: str) -> str:

@@ -9,7 +9,7 @@ from typing import Any
 
 from lxml import etree
 
-from bricola.core.contracts.names import TRIAL, XSI
+from bricola.core.contracts.names import PROBLEM, PROBLEMS, TRIAL, XSI
 from bricola.core.messages.decoder import compile_decoder
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.plain import to_plain
@@ -106,7 +106,10 @@ class _Filler:
     def _element(self, node: etree._Element, element: Element, values: Mapping[str, Any]) -> None:
         value = values.get(element.name)
         if value is None:
-            if element.name in values and element.nillable:
+            if element.name in values:
+                if not element.nillable:
+                    raise ProblemError(Problem("request.nil", f"{element.name} is never nil in this contract.", place=element.name,
+                                               mend="Leave it out; to empty a field, name it in 'clear'."))
                 etree.SubElement(node, element.tag_in(self._namespace)).set(f"{{{XSI}}}nil", "true")
             return
         self._each(node, element, value)
@@ -276,7 +279,9 @@ def _read_fault(fault: etree._Element) -> dict[str, Any]:
     code = texts["Value"] if "Value" in texts else texts.get("faultcode")
     reason = texts["Text"] if "Text" in texts else texts.get("faultstring")
     detail = next((node for node in fault if etree.QName(node).localname.lower() == "detail"), None)
-    entries = [] if detail is None else [{"name": etree.QName(node).localname, **_flat(node)} for node in detail]
+    nodes = [] if detail is None else [inner for node in detail
+                                       for inner in (node if node.tag == f"{{{PROBLEM}}}{PROBLEMS}" else (node,))]
+    entries = [{"name": etree.QName(node).localname, **_flat(node)} for node in nodes]
     return {
         "code": (code.text or "").rpartition(":")[2] if code is not None else "",
         "reason": (reason.text or "") if reason is not None else "",

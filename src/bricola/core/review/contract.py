@@ -19,6 +19,7 @@ RULES = Rules(
     Rule("contract.wrapper", Area.CONTRACT, _E, "The answer's element is the operation's name with Response; another operation has it."),
     Rule("contract.case", Area.CONTRACT, _W, "Generated clients on case-insensitive file systems overwrite one by the other."),
     Rule("contract.reserved", Area.CONTRACT, _H, "Generators rename elements that are words of their language."),
+    Rule("contract.types", Area.CONTRACT, _H, "Common client stacks have no type that holds every value of these, and round or fail."),
     Rule("contract.breaking", Area.CONTRACT, _W, "The release will ask for a new major version, or for consent with a reason."),
 )
 finding = RULES.finding
@@ -41,6 +42,31 @@ def _all_records(resolved: ResolvedService) -> Iterator[Record]:
         inner = [one.type for one in waiting.pop().elements if isinstance(one.type, Record)]
         yield from inner
         waiting += inner
+
+
+# What several client stacks hold badly, and what to take instead.
+_HARD = {**dict.fromkeys(("gYear", "gYearMonth", "gMonth", "gDay", "gMonthDay"), "text with a pattern"), "duration": "a number with a unit",
+         **dict.fromkeys(("long", "unsignedLong"), "int, or text where it is a number by name only")}
+_UNBOUNDED = {"integer": "int, or digits", "nonNegativeInteger": "int with min 0, or digits",
+              "positiveInteger": "int with min 1, or digits", "decimal": "digits and fraction"}
+
+
+def _hard_types(resolved: ResolvedService, place: str) -> Iterator[Finding]:
+    """One finding for each kind of type, with the elements that have it."""
+    found: dict[tuple[str, str], dict[str, None]] = {}
+    tops = [record for one in resolved.shape.operations for record in (one.input, one.output, *(two.record for two in one.faults))]
+    for record in (*tops, *_all_records(resolved)):
+        for element in record.elements:
+            kind = element.type
+            if isinstance(kind, Record):
+                continue
+            bounded = kind.codes or any(one is not None for one in (kind.digits, kind.fraction, kind.max))
+            instead = _HARD.get(kind.base) or ("" if bounded else _UNBOUNDED.get(kind.base, ""))
+            if instead:
+                found.setdefault((kind.base, instead), {})[element.name] = None
+    for (base, instead), names in found.items():
+        yield finding("contract.types", f"Some client stacks cannot hold every value of xs:{base}.", place, expected=instead,
+                      found=", ".join([*names][:8]) + (" and more" if len(names) > 8 else ""), mend="Narrow the type, or take another.")
 
 
 def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts) -> Iterator[Finding]:
@@ -76,6 +102,7 @@ def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts
                               mend=f"Add 'sample:' to the field {element.name}.")
         for record in (operation.shape.input, operation.shape.output, *seen.values()):
             words |= {one.name for one in record.elements if one.name in _RESERVED}
+    yield from _hard_types(resolved, place)
     if words:
         yield finding("contract.reserved", "Some element names are words of programming languages.", place,
                       found=", ".join(sorted(words)), mend="Other names save callers a renaming.")

@@ -41,6 +41,7 @@ RULES = Rules(
     Rule("operation.takes", Area.SERVICE, _E, "An operation takes inputs that there are, and cannot do without its key."),
     Rule("operation.gives", Area.SERVICE, _E, "An operation gives fields of its rows; what a write answers is fixed."),
     Rule("operation.twin", Area.SERVICE, _H, "Two operations that do the same make callers wonder which one to use."),
+    Rule("operation.nil", Area.SERVICE, _E, "Fields are emptied by name, so nothing is left that the setting could change.", True),
     Rule("operation.name", Area.SERVICE, _H, "One style of names: an upper-case letter first, no underscores."),
 )
 finding = RULES.finding
@@ -52,6 +53,12 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
              facts: Facts) -> Iterator[Finding]:
     yield from _identity(service)
     yield from _access(service, facts)
+    for one in service.operations:
+        if one.nil != "empties":
+            operations = tuple(two.model_copy(update={"nil": "empties"}) for two in service.operations)
+            yield finding("operation.nil", "The setting 'nil' is gone: callers name the fields to empty in 'clear'.",
+                          f"service {service.name}, {one.name}, nil", mend="Take 'nil:' out.",
+                          mended=service.model_copy(update={"operations": operations}))
     for name in backends_of(catalogue, service):
         if catalogue.find_backend(name) is None:
             yield finding("reference.backend", "An object uses a backend that is not defined.", f"service {service.name}",

@@ -11,6 +11,7 @@ from typing import Any, Protocol
 from bricola.core.calls.call import Call
 from bricola.core.messages.envelope import (
     Envelope,
+    NotUnderstoodError,
     Soap,
     WrongVersionError,
     message_id,
@@ -59,7 +60,7 @@ class Face(Protocol):
     def decode(self, operation: LiveOperation, problems: list[Problem]) -> Values: ...
     def encode(self, operation: LiveOperation, answer: Values, call: Call) -> tuple[int, bytes, bytes]: ...
     def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]: ...
-    def refuse(self, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]: ...
+    def refuse(self, service: LiveService, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]: ...
 
 
 class SoapFace:
@@ -90,7 +91,8 @@ class SoapFace:
                                        found=self._request.content_type[:100]))
 
     def find(self, service: LiveService) -> LiveOperation:
-        envelope = self._envelope = read_envelope(parse_xml(self._request.body, self._charset))
+        strict = service.shape.form.strict
+        envelope = self._envelope = read_envelope(parse_xml(self._request.body, self._charset, strict), strict)
         self._version = envelope.version
         operation = service.by_tag.get(envelope.payload.tag)
         if operation is None:
@@ -108,14 +110,16 @@ class SoapFace:
         return 200, version.content_type, (head + operation.encode(answer) + version.tail).encode()
 
     def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]:
-        body = declared_fault(self._version, fault, operation.encode_fault[fault.name](fault.detail))
+        number = call.id if service.shape.form.declares_problems else ""
+        body = declared_fault(self._version, fault, operation.encode_fault[fault.name](fault.detail), number)
         return fault_status(self._version, None), self._version.content_type, body
 
-    def refuse(self, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
+    def refuse(self, service: LiveService, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
         if isinstance(error, WrongVersionError):
             self._version = Soap.V11  # SOAP 1.2 Part 1, appendix A: answer in a version that anybody reads
-        version = self._version
-        return fault_status(version, error.problem), version.content_type, problem_fault(version, error, call.id)
+        version, form = self._version, service.shape.form
+        status = fault_status(version, error.problem, form.strict and isinstance(error, NotUnderstoodError))
+        return status, version.content_type, problem_fault(version, error, call.id, form)
 
 
 class RestFace:
@@ -157,7 +161,7 @@ class RestFace:
                     "detail": fault.message, "fault": to_plain(shape.record, fault.detail), "call": call.id}
         return 422, PROBLEM_JSON, _json(document)
 
-    def refuse(self, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
+    def refuse(self, service: LiveService, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
         return error.problem.kind.http_status, PROBLEM_JSON, _json(problem_document(error, call.id))
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from bricola.core.calls.call import Call, Handler
-from bricola.core.contracts.wsdl import write_wsdl
+from bricola.core.contracts.kept import hand_out, keep_contract
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.kinds.kind import Pools, Probe
 from bricola.core.kinds.resolve import ResolvedOperation, ResolvedService
@@ -46,6 +46,7 @@ class LiveService:
     repeat_hours: float = 24.0  # how long a write's request id is remembered
     call_seconds: float = 120.0  # after which a call is given up
     notice: str = ""  # for callers, in the contract and on the page
+    kept: str = field(default="", repr=False)  # the contract as it was released
     pools: Pools = field(default_factory=dict, compare=False, repr=False)  # by backend
     _contracts: dict[str, bytes] = field(default_factory=dict, compare=False, repr=False)
 
@@ -59,7 +60,7 @@ class LiveService:
         if found is None:
             if len(self._contracts) > 32:
                 self._contracts.clear()
-            found = self._contracts[address] = write_wsdl(self.shape, address, self.notice)
+            found = self._contracts[address] = hand_out(self.kept, address, self.notice)
         return found
 
 
@@ -92,9 +93,10 @@ def with_given(handler: Handler, operation: ResolvedOperation, environment: Envi
 
 def compile_service(
     environment: EnvironmentDefinition, service: ServiceDefinition, release: int, resolved: ResolvedService,
-    pools: Pools,
+    pools: Pools, kept: str = "",
 ) -> LiveService:
-    """Make a release live. `pools` by backend name. Raises ProblemError when a definition cannot be compiled."""
+    """Make a release live. `pools` by backend name; `kept` is its contract as it was released. Raises ProblemError when a definition
+    cannot be compiled."""
     namespace = resolved.shape.namespace
     operations: dict[str, LiveOperation] = {}
     for one in resolved.operations:
@@ -103,7 +105,7 @@ def compile_service(
         operations[one.shape.name] = LiveOperation(
             one.shape,
             service.roles_for(one.shape.name),
-            compile_decoder(one.shape.input, namespace),
+            compile_decoder(one.shape.input, namespace, resolved.shape.form.strict),
             compile_encoder(one.shape.output, namespace),
             faults,
             with_given(compiled.handle, one, environment),
@@ -113,4 +115,4 @@ def compile_service(
     probes = tuple(dict.fromkeys(probe for one in resolved.operations for probe in one.kind.probes(one)))
     return LiveService(environment.name, service.name, service.segment, release, resolved.shape,
                        service.name in environment.anonymous, by_tag, operations, probes, environment.records.of,
-                       environment.repeat_hours, environment.call_seconds, pools=pools)
+                       environment.repeat_hours, environment.call_seconds, pools=pools, kept=kept or keep_contract(resolved.shape))

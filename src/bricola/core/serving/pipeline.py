@@ -148,7 +148,7 @@ class Pipeline:
             status, content_type, body = face.fault(service, operation, fault, call)
         except Exception as exception:
             error = self._failed(exception, call)
-            status, content_type, body = face.refuse(error, call)
+            status, content_type, body = face.refuse(service, error, call)
             challenge = error.problem.kind is Kind.IDENTITY
         except BaseException:
             self._leave(call)

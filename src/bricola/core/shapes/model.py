@@ -20,6 +20,7 @@ from enum import StrEnum
 from functools import cached_property
 from typing import Any
 
+from bricola.core.shapes.forms import NEWEST, Form
 from bricola.core.shapes.primitives import Value
 from bricola.core.shapes.simple import SimpleType
 
@@ -235,6 +236,7 @@ class ServiceShape:
     operations: tuple[OperationShape, ...]
     description: str = ""
     types: tuple[SimpleType, ...] = field(default=())  # the named simple types in use
+    form: Form = NEWEST
 
     def operation(self, name: str) -> OperationShape | None:
         return next((one for one in self.operations if one.name == name), None)

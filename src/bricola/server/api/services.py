@@ -9,7 +9,6 @@ from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from bricola.api import services as answers
-from bricola.core.contracts.wsdl import write_wsdl
 from bricola.core.definitions.model import segment_of
 from bricola.core.durations import DAY
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -89,11 +88,11 @@ async def detail(service: str, _: Viewer, bricola: Running, base: Base) -> dict[
 
 @router.get("/services/{service}/contract")
 async def contract(service: str, _: Viewer, bricola: Running, base: Base, environment: str = "",
-                   release: int | None = None) -> Response:
-    """The WSDL of what is live in an environment, of a release, or of the draft."""
-    shape = await services.shape_for(bricola, service, environment, release)
+                   release: int | None = None, soap: str = "") -> Response:
+    """The WSDL of what is live in an environment, of a release, or of the draft; for both SOAP versions, or for 1.1 or 1.2 alone."""
     address = services.addresses(bricola, environment or "draft", service, base)["soap"]
-    return Response(write_wsdl(shape, address), media_type="text/xml; charset=utf-8")
+    body = await services.contract_for(bricola, service, address, environment, release, soap)
+    return Response(body, media_type="text/xml; charset=utf-8")
 
 
 @router.get("/services/{service}/operations", response_model=list[answers.Operation])

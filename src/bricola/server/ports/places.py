@@ -149,11 +149,11 @@ class Places:
                 for (environment, backend), pool in self.pools().items()]
 
     async def prepare(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int,
-                      catalogue: Catalogue, resolved: ResolvedService) -> LiveService:
+                      catalogue: Catalogue, resolved: ResolvedService, kept: str) -> LiveService:
         """Compile a release for an environment, with its pools started, and try every statement once. Compiling is done
         beside the event loop: a large service takes half a second."""
         pools = {name: self._pool(environment, name, catalogue) for name in backends_of(catalogue, service)}
-        live = await asyncio.to_thread(compile_service, environment, service, release, resolved, pools)
+        live = await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
         for probe in live.probes:
             pool = pools[probe.backend]
             if pool.state is PoolState.ASLEEP:

@@ -5,6 +5,7 @@ import hashlib
 from collections import OrderedDict
 from dataclasses import dataclass
 
+from bricola.core.contracts.kept import keep_contract
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import ServiceDefinition
@@ -12,6 +13,7 @@ from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.registry import needs
 from bricola.core.kinds.resolve import ResolvedService, resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.shapes.forms import Form
 from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.ports.storage import Storage
 from bricola.store import releases
@@ -34,6 +36,7 @@ class Thawed:
     catalogue: Catalogue
     definition: ServiceDefinition
     resolved: ResolvedService
+    contract: str  # as callers got it, with its address marked
 
 
 class Releases:
@@ -68,12 +71,17 @@ class Releases:
 
     async def thaw(self, release: StoredRelease) -> Thawed:
         """The definitions of a release. Reading a large one takes a while, so it is done beside the event loop."""
-        found = self._thawed.get(release.digest)
+        key = f"{release.digest} {release.form} {release.number}"
+        found = self._thawed.get(key)
         if found is None:
-            found = self._thawed[release.digest] = await asyncio.to_thread(_thaw, release)
+            found = self._thawed[key] = await asyncio.to_thread(_thaw, release)
             while len(self._thawed) > _MOST_THAWED:
                 self._thawed.popitem(last=False)
         return found
+
+    async def without_contract(self) -> list[tuple[str, int]]:
+        """The releases of older programs, whose contracts are not stored yet."""
+        return await self._storage.read(releases.without_contract)
 
     async def deployments(self, in_force: bool = False, service: str | None = None, limit: int = 1_000_000) -> list[StoredDeployment]:
         """Deployments, the newest first; with `in_force` only those that are live now."""
@@ -91,4 +99,5 @@ def _thaw(release: StoredRelease) -> Thawed:
     catalogue = Catalogue(read_definition(text, path) for path, text in release.bundle.items())
     definition = catalogue.find_service(release.service)
     assert definition is not None  # it was frozen with everything that it needs
-    return Thawed(catalogue, definition, resolve_service(definition, catalogue))
+    resolved = resolve_service(definition, catalogue, Form(release.form))
+    return Thawed(catalogue, definition, resolved, release.contract or keep_contract(resolved.shape))

@@ -1,15 +1,21 @@
 """Putting what is deployed into service: at the start, when an environment changes, and again while something is down."""
 
+from functools import partial
 from typing import Protocol
+
+import structlog
 
 from bricola.core.definitions.model import EnvironmentDefinition, segment_of
 from bricola.core.problems import ProblemError
 from bricola.core.serving.live import LiveService
-from bricola.server.ports.changes import Changes
+from bricola.server.ports.changes import Change, Changes
 from bricola.server.ports.drafts import Drafts
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
+from bricola.store import releases
 from bricola.store.releases import StoredDeployment
+
+log = structlog.stdlib.get_logger("bricola.releases")
 
 ATTEMPTS = 20  # to compile for an environment that is not changed meanwhile; each change of it takes a turn of its own
 
@@ -33,9 +39,24 @@ async def compile_place(ports: Ports, environment: EnvironmentDefinition,
     parts = []
     for one in deployed:
         frozen = await ports.releases.thaw(await ports.releases.find(one.service, one.release))
-        live = await ports.places.prepare(environment, frozen.definition, one.release, frozen.catalogue, frozen.resolved)
+        live = await ports.places.prepare(environment, frozen.definition, one.release, frozen.catalogue, frozen.resolved, frozen.contract)
         parts.append((live, one.share))
     return parts
+
+
+async def keep_contracts(ports: Ports) -> None:
+    """Store the contracts of releases that an older program made, as callers have them from it; so no later program writes them anew."""
+    for service, number in await ports.releases.without_contract():
+        try:
+            frozen = await ports.releases.thaw(await ports.releases.find(service, number))
+        except ProblemError as error:
+            log.warning("the contract of an older release cannot be written", service=service, release=number, problem=str(error))
+            continue
+        await ports.changes.make([], partial(_keep, service, number, frozen.contract))
+
+
+def _keep(service: str, number: int, contract: str, change: Change) -> None:
+    releases.keep_contract(change.db, service, number, contract)
 
 
 async def bring_up(ports: Ports, environment: str, service: str, version: int) -> None:

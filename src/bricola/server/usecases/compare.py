@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass
 from typing import Any, Protocol
 
 from bricola.core.contracts.compatibility import ContractChange, Verdict, compare_contracts, worst
-from bricola.core.contracts.wsdl import write_wsdl
+from bricola.core.contracts.kept import ADDRESS, keep_contract
 from bricola.core.definitions.compare import compare_lines, compare_texts
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.durations import MONTH
@@ -39,13 +39,15 @@ class Side:
     definition: ServiceDefinition
     bundle: dict[str, str]
     shape: ServiceShape
+    contract: str  # with its address marked
 
 
 async def draft_side(ports: Ports, definition: ServiceDefinition) -> Side:
     catalogue = ports.drafts.catalogue
 
     def resolve() -> Side:
-        return Side(DRAFT, None, definition, freeze(catalogue, definition)[0], resolve_service(definition, catalogue).shape)
+        shape = resolve_service(definition, catalogue).shape
+        return Side(DRAFT, None, definition, freeze(catalogue, definition)[0], shape, keep_contract(shape))
 
     return await asyncio.to_thread(resolve)
 
@@ -53,7 +55,7 @@ async def draft_side(ports: Ports, definition: ServiceDefinition) -> Side:
 async def released_side(ports: Ports, release: StoredRelease, where: str = "") -> Side:
     frozen = await ports.releases.thaw(release)
     label = f"release {release.number}" + (f", live in {where}" if where else "")
-    return Side(label, release.number, frozen.definition, release.bundle, frozen.resolved.shape)
+    return Side(label, release.number, frozen.definition, release.bundle, frozen.resolved.shape, frozen.contract)
 
 
 async def find_side(ports: Ports, service: str, which: str) -> Side:
@@ -94,7 +96,7 @@ async def compare(ports: Ports, service: str, old: str, new: str) -> dict[str, A
     """Everything that a person needs to judge the step from `old` to `new`, as JSON data."""
     before, after = await find_side(ports, service, old), await find_side(ports, service, new)
     changes = await asyncio.to_thread(compare_sides, before, after)
-    contract = await asyncio.to_thread(lambda: compare_lines(write_wsdl(before.shape, "").decode(), write_wsdl(after.shape, "").decode()))
+    contract = await asyncio.to_thread(compare_lines, before.contract.replace(ADDRESS, ""), after.contract.replace(ADDRESS, ""))
     used = await ports.calls.users_of(service, time.time() - MONTH)
     return {
         "service": service,

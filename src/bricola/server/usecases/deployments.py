@@ -125,7 +125,8 @@ async def deploy(ports: Ports, service: str, environment: str, number: int | Non
         if problems:
             raise ProblemError(*problems)
         thawed = await ports.releases.thaw(release)
-        live = await ports.places.prepare(place, thawed.definition, release.number, thawed.catalogue, thawed.resolved)
+        live = await ports.places.prepare(place, thawed.definition, release.number, thawed.catalogue, thawed.resolved,
+                                          thawed.contract)
         if await asyncio.shield(_swap_in(ports, place, release, live, share, consent.strip(), author, how)):
             return release
     raise ProblemError(Problem("deployment.restless", f"{environment} is changed again and again.", Kind.CONFLICT,

@@ -3,9 +3,12 @@
 import asyncio
 from typing import Protocol
 
+from bricola.core.contracts.kept import keep_contract
 from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.review import Severity, review
+from bricola.core.shapes.forms import NEWEST
 from bricola.server.ports.calls import Calls
 from bricola.server.ports.changes import Change, Changes, Topic
 from bricola.server.ports.drafts import Drafts
@@ -34,12 +37,13 @@ async def release(ports: Ports, service: str, notes: str, author: str, consent: 
     if stops:
         raise ProblemError(*stops)
     bundle, digest = await asyncio.to_thread(freeze, catalogue, definition)
+    contract = await asyncio.to_thread(lambda: keep_contract(resolve_service(definition, catalogue).shape))
     newest = await ports.releases.newest_of_version(service, definition.version)
     breaks = await _breaks(ports, definition, newest)
 
     def work(change: Change) -> StoredRelease:
         known = releases.releases(change.db, service)
-        if known and known[0].digest == digest:
+        if known and known[0].digest == digest and known[0].form == NEWEST:
             raise ProblemError(Problem(
                 "release.unchanged", f"Nothing changed in {service} since release {known[0].number}.", Kind.CONFLICT,
                 place=f"service {service}", mend=f"Deploy release {known[0].number}, or change the draft first.",
@@ -50,7 +54,7 @@ async def release(ports: Ports, service: str, notes: str, author: str, consent: 
             raise ProblemError(Problem("release.meanwhile", f"Somebody released {service} in this moment.", Kind.CONFLICT,
                                        place=f"service {service}", mend="Look at what it is, then say this again."))
         number = releases.add_release(change.db, service, digest, bundle, notes, author, definition.version,
-                                      consent.strip() if breaks else "")
+                                      consent.strip() if breaks else "", NEWEST, contract)
         made = releases.find_release(change.db, service, number)
         assert made is not None  # it was stored a line above
         change.note(author, "release", f"service {service}", None,

@@ -4,12 +4,13 @@ import time
 from typing import Any, Protocol
 
 from bricola.api.words import DraftState, PlaceState, Stage
+from bricola.core.contracts.kept import hand_out, keep_contract
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, segment_of
 from bricola.core.definitions.model import Operation as OperationDefinition
 from bricola.core.durations import HOUR
 from bricola.core.kinds.registry import backends_of
 from bricola.core.kinds.resolve import resolve_service
-from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.given import Given
 from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
 from bricola.core.shapes.simple import SimpleType
@@ -238,6 +239,20 @@ async def shape_for(ports: Ports, service: str, environment: str = "", number: i
         ports.drafts.service(service)
         raise ProblemError(not_deployed(service, environment))
     return resolve_service(ports.drafts.service(service), ports.drafts.catalogue).shape
+
+
+async def contract_for(ports: Ports, service: str, address: str, environment: str = "", number: int | None = None, soap: str = "") -> bytes:
+    """The contract of what is live in an environment, of a release, or of the draft."""
+    if soap not in ("", "1.1", "1.2"):
+        raise ProblemError(Problem("contract.version", "There is no such SOAP version.", place="soap", expected="1.1 or 1.2",
+                                   found=shown(soap)))
+    if number is not None:
+        kept = (await ports.releases.thaw(await ports.releases.find(service, number))).contract
+    elif environment and (live := ports.places.find(environment, service)) is not None:
+        kept = live.kept
+    else:
+        kept = keep_contract(await shape_for(ports, service, environment))
+    return hand_out(kept, address, soap=soap)
 
 
 async def operations(ports: Ports, service: str, environment: str = "") -> list[dict[str, Any]]:

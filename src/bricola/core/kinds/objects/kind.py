@@ -20,16 +20,17 @@ from bricola.core.kinds.objects.shape import (
     get_shape,
     resolve_object,
 )
-from bricola.core.kinds.objects.write_shape import NESTED, write_shape
+from bricola.core.kinds.objects.write_shape import NESTED, clearing, write_shape
 from bricola.core.kinds.objects.writes import compile_write
 from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import apply_parameters
 from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.narrowing import narrowed, required, taken
 from bricola.core.sql.listing import item_name
 
 
-def _resolve(operation: Operation, definition: ObjectDefinition, catalogue: Catalogue, place: str) -> ResolvedOperation:
+def _resolve(operation: Operation, definition: ObjectDefinition, catalogue: Catalogue, place: str, form: Form) -> ResolvedOperation:
     verb, finder = operation.verb, definition.finder(operation.verb)
     if finder is None and verb not in VERBS:
         offered = ", ".join([*VERBS, *(one.name for one in definition.finders)])
@@ -45,7 +46,7 @@ def _resolve(operation: Operation, definition: ObjectDefinition, catalogue: Cata
     elif verb == "check":
         shape = check_shape(operation, source)
     else:
-        shape = write_shape(operation, verb, source)
+        shape = write_shape(operation, verb, source, form)
     if operation.gives and finder is None and verb != "get":
         raise ProblemError(
             Problem("operation.gives", "What a write or a check answers is fixed.", place=f"{place}, gives", mend="Take 'gives:' out.")
@@ -53,6 +54,8 @@ def _resolve(operation: Operation, definition: ObjectDefinition, catalogue: Cata
     nests = verb in NESTED and finder is None  # the row stands in an element of its own
     hidden, elements = taken(operation, shape.input.elements, place, () if nests else required(shape.input.elements))
     given, elements = apply_parameters(operation, elements, place, hidden)
+    if verb == "update" and finder is None and form.empties_by_name:
+        elements += clearing(elements, source)
     nested = item_name(source.row) if nests else ""
     message = Record(operation.name, elements)
     if nested:

@@ -3,7 +3,7 @@
 | verb | takes | gives | declared faults |
 | --- | --- | --- | --- |
 | create | the row, without its change token and what is read only | key, change token | AlreadyExists, Conflict |
-| update | key, change token, any fields (nil empties one) | key, change token, the changed fields' names | NotFound, Conflict |
+| update | key, change token, any fields, `clear` (what to empty) | key, change token, the changed fields' names | NotFound, Conflict |
 | save | the row, its change token optional | key, change token, outcome: created, updated, unchanged | Conflict |
 | delete | key, change token | key | NotFound, Conflict |
 
@@ -15,11 +15,13 @@ from dataclasses import replace
 
 from bricola.core.definitions.model import Operation
 from bricola.core.kinds.objects.shape import CHANGE_TOKEN, TOKEN, ResolvedObject
+from bricola.core.shapes.forms import Form
 from bricola.core.shapes.model import Element, FaultShape, OperationShape, Record
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.listing import not_found
 
 NESTED = ("create", "save")  # take the whole row, in an element of its own
+CLEAR = "clear"
 OUTCOMES = ("created", "updated", "unchanged")
 REASONS = ("stale", "duplicate", "missing-parent", "still-referenced")
 _TEXT = SimpleType("string")
@@ -32,7 +34,7 @@ def _fault(name: str, description: str, elements: Iterable[Element], reasons: tu
     return FaultShape(name, Record(name, (message, *elements, *why, about)), description)
 
 
-def write_shape(operation: Operation, verb: str, source: ResolvedObject) -> OperationShape:
+def write_shape(operation: Operation, verb: str, source: ResolvedObject, form: Form) -> OperationShape:
     """The shape of a writing operation; the input's elements are flat, whoever nests them."""
     definition, row = source.definition, source.row
     fields = {element.name: element for element in row.elements if element.name != CHANGE_TOKEN}
@@ -42,7 +44,7 @@ def write_shape(operation: Operation, verb: str, source: ResolvedObject) -> Oper
     token = (as_read,) if source.tokened else ()
     kept = {one.name for one in definition.fields if not one.writable} | {one.child.name for one in source.children if one.child.read_only}
     writable = tuple(_input(one, source) for one in fields.values() if one.name not in kept)
-    rest = tuple(replace(one, least=0, default=None, nillable=_can_be_emptied(operation, fields[one.name]))
+    rest = tuple(replace(one, least=0, default=None, nillable=_is_emptied_by_nil(operation, fields[one.name], form))
                  for one in writable if one.name not in definition.key)
     name = row.name[0].lower() + row.name[1:]
     optional_token = tuple(replace(one, least=0) for one in token)
@@ -70,8 +72,25 @@ def write_shape(operation: Operation, verb: str, source: ResolvedObject) -> Oper
                           operation.description or words, writes=True)
 
 
-def _can_be_emptied(operation: Operation, element: Element) -> bool:
-    return operation.nil == "empties" and not element.least and not isinstance(element.type, Record)
+def _is_emptied_by_nil(operation: Operation, element: Element, form: Form) -> bool:
+    return not form.empties_by_name and operation.nil == "empties" and _can_be_emptied(element)
+
+
+def _can_be_emptied(element: Element) -> bool:
+    return not element.least and not isinstance(element.type, Record)
+
+
+def clearing(inputs: Iterable[Element], source: ResolvedObject) -> tuple[Element, ...]:
+    """The element that names the fields to empty; none where no field may be. An element that is optional and nillable too would be sent
+    as nil by many client stacks whenever it was not set, and empty the field."""
+    fields = {element.name: element for element in source.row.elements}
+    names = tuple(one.name for one in inputs if one.name in fields and one.name not in source.definition.key
+                  and one.name != CHANGE_TOKEN and _can_be_emptied(fields[one.name]))
+    taken = {one.name for one in inputs}
+    if not names:
+        return ()
+    return (Element(CLEAR if CLEAR not in taken else f"{CLEAR}Field", SimpleType("string", codes=names), 0, None,
+                    description="Names of fields to empty"),)
 
 
 def _input(element: Element, source: ResolvedObject) -> Element:

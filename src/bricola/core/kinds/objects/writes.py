@@ -17,6 +17,7 @@ from bricola.core.kinds.objects.children import WrittenChildren, same
 from bricola.core.kinds.objects.columns import column, utc_fields
 from bricola.core.kinds.objects.conflicts import Conflicts, own_columns
 from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedObject
+from bricola.core.kinds.objects.write_shape import CLEAR
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -40,10 +41,30 @@ def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: Da
     marks = _Marks(requests) if requests else None
     work: Work = {"create": table.create, "update": table.update, "save": table.save, "delete": table.delete}[operation.verb]
 
+    clear = _clear_name(operation)
+
     async def write(call: Call, given: Values) -> Values:
+        if clear in given:
+            given = _cleared(given, clear)
         return await _in_transaction(pool, call, conflicts, table, work, marks, given)
 
     return write
+
+
+def _clear_name(operation: ResolvedOperation) -> str:
+    """The input that names fields to empty; '' where there is none."""
+    fields = {one.name for one in operation.source.row.elements}
+    return next((one.name for one in operation.shape.input.elements if one.name.startswith(CLEAR) and one.name not in fields), "")
+
+
+def _cleared(given: Values, clear: str) -> Values:
+    """The inputs with None for the fields that are to be emptied. Raises ProblemError for one that is given a value too."""
+    names = given[clear]
+    both = [name for name in names if given.get(name) is not None]
+    if both:
+        raise ProblemError(*(Problem("update.clear", f"{name} is given a value, and is to be emptied.", place=name,
+                                     mend=f"Leave out {name}, or its name in {clear}.") for name in both))
+    return {name: value for name, value in given.items() if name != clear} | dict.fromkeys(names)
 
 
 async def _in_transaction(

@@ -11,11 +11,12 @@ from bricola.core.kinds.queries.definition import QueryDefinition
 from bricola.core.kinds.queries.handlers import compile_query, query_probe
 from bricola.core.kinds.queries.review import RULES, findings
 from bricola.core.kinds.queries.shape import DETAILS, ResolvedQuery, details_shape, query_inputs, query_shape, resolve_query
+from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import apply_parameters
 from bricola.core.shapes.narrowing import narrowed, required, taken
 
 
-def _resolve(operation: Operation, definition: QueryDefinition, catalogue: Catalogue, place: str) -> ResolvedOperation:
+def _resolve(operation: Operation, definition: QueryDefinition, catalogue: Catalogue, place: str, form: Form) -> ResolvedOperation:
     source = resolve_query(definition, catalogue)
     drill = operation.verb == DETAILS
     row = narrowed(operation, source.details if drill else source.groups, place)

@@ -12,12 +12,13 @@ from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.handlers import compile_flow
 from bricola.core.kinds.screens.review import RULES, findings
 from bricola.core.kinds.screens.shape import ResolvedFlow, flow_shape, resolve_flow
+from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import apply_parameters
 from bricola.core.shapes.model import Record
 from bricola.core.shapes.narrowing import narrowed, required, taken
 
 
-def _resolve(operation: Operation, definition: ScreenFlowDefinition, catalogue: Catalogue, place: str) -> ResolvedOperation:
+def _resolve(operation: Operation, definition: ScreenFlowDefinition, catalogue: Catalogue, place: str, form: Form) -> ResolvedOperation:
     source = resolve_flow(definition, catalogue)
     hidden, inputs = taken(operation, source.inputs, place, required(source.inputs))
     given, inputs = apply_parameters(operation, inputs, place, hidden)
