@@ -47,8 +47,8 @@ def compared(tree: ast.AST) -> Iterator[tuple[int, str]]:
             places = [node.value]
         elif isinstance(node, ast.Dict):
             places = [key for key in node.keys if isinstance(key, ast.Constant)]
-        # "object" and "query" are words of JSON too, so as keys of a table only engines are looked for
-        words = ENGINES if isinstance(node, ast.Dict) else set(ENGINES) | KINDS
+        # "object", "query" and "soap" are words of JSON too, so as keys of a table only the other engines are looked for
+        words = set(ENGINES) - {"soap"} if isinstance(node, ast.Dict) else set(ENGINES) | KINDS
         for place in places:
             yield from ((place.lineno, word) for word in strings(place) if word in words)  # type: ignore[attr-defined]
 

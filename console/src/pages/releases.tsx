@@ -22,7 +22,7 @@ export default function ReleasesPage() {
   const overview = useLoad<Overview>("/overview", 10);
   const name = search.get("service") ?? overview.data?.services[0]?.name ?? "";
   const detail = useLoad<ServiceDetail>(name ? `/services/${encodeURIComponent(name)}` : null, 5);
-  const [tab, setTab] = useState("contract");
+  const [tab, setTab] = useState("wsdl");
   const [at, setAt] = useState(0);
   const releases = detail.data?.releases ?? [];
   const live =
@@ -168,7 +168,7 @@ export default function ReleasesPage() {
               value={tab}
               onChange={setTab}
               options={[
-                { value: "contract", word: t("Contract") },
+                { value: "wsdl", word: t("Contract") },
                 { value: "definitions", word: t("Definitions") },
               ]}
             />
@@ -179,7 +179,7 @@ export default function ReleasesPage() {
               </span>
             )}
           </div>
-          {tab === "contract" &&
+          {tab === "wsdl" &&
             comparison.data &&
             (comparison.data.contract.length ? (
               <Diff lines={comparison.data.contract} label={t("Difference of the contract")} />

@@ -1,16 +1,23 @@
 """`contracts read`: contracts of others, looked at without a service."""
 
 import getpass
+import os
 import sys
-from typing import Annotated
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+from urllib.parse import unquote, urlsplit
 
 import httpx
 import typer
 
-from bricola.adapters.parts import named_host, read_source
-from bricola.cli.connection import Json
-from bricola.cli.output import out, print_json, table, text
+from bricola.adapters.parts import folder_files, named_host, read_source
+from bricola.cli.connection import At, Json, connect
+from bricola.cli.output import VERDICTS, out, print_json, table, text
 from bricola.core.contracts.reading.contract import ReadContract
+from bricola.core.problems import Problem, ProblemError
+
+if TYPE_CHECKING:
+    from bricola.api import contracts as api
 
 Main = Annotated[str, typer.Option("--main", metavar="PATH", help="Which file of a folder or zip the contract begins with.")]
 User = Annotated[str, typer.Option("--user", metavar="NAME", help="Sign in at the address as; the password is asked for, or piped.")]
@@ -33,6 +40,78 @@ def register(app: typer.Typer) -> None:
             _print(contract)
         if not contract.usable:
             raise typer.Exit(1)
+
+    @contracts.command("import")
+    def take_in(
+        source: Annotated[str, typer.Argument(help="A file, a folder, a zip, or an address that the service fetches.")],
+        service: Annotated[str, typer.Option("--service", help="Name of the service to make, or to bring up to date.")],
+        offers: Annotated[str, typer.Option("--offers", metavar="NAME", help="Which service of the contract, where it has several.")] = "",
+        role: Annotated[str, typer.Option("--role", help="A role that may call all of it.")] = "",
+        deploy: Annotated[str, typer.Option("--deploy", metavar="ENVIRONMENT", help="Release it and make it live there, too.")] = "",
+        main: Main = "",
+        yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask before changing.")] = False,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Make a service of a contract: every operation answers a sample, marked as a stub, until something implements it."""
+        is_address = source.startswith(("http://", "https://"))
+        address, files = (source, None) if is_address else ("", _source_files(source))
+        with connect(at) as client:
+            if not yes:
+                plan = client.import_contract(service, address, files, main, offers, role, plan_only=True)
+                if as_json or not sys.stdin.isatty():
+                    raise ProblemError(Problem("contract.confirm", "Nothing was changed, since nobody confirmed the plan.",
+                                               found=", ".join(one["name"] for one in plan["operations"]), mend="Say --yes."))
+                _print_taken(plan)
+                typer.confirm("Make these drafts?", abort=True)
+            taken = client.import_contract(service, address, files, main, offers, role)
+            live = None
+            if deploy:
+                made = client.release(service, f"From {source}")
+                live = client.deploy(service, deploy, made["release"])
+        if as_json:
+            print_json({**taken, "deployed": live})
+            return
+        if yes:
+            _print_taken(taken)
+        if live is None:
+            out.print(f"\nDrafts made. To call it: bricola release {text(service)}, then bricola deploy {text(service)} ENVIRONMENT")
+        else:
+            out.print(f"\n{text(service)} is live in {text(deploy)}. Its contract: bricola contract {text(service)} -e {text(deploy)}")
+
+
+def _source_files(source: str) -> dict[str, bytes]:
+    """What is sent to the service: a folder or zip as it is, a file with the parts that it names."""
+    path = Path(source)
+    if path.is_dir():
+        return folder_files(path)
+    if path.suffix.lower() == ".zip":
+        try:
+            return {path.name: path.read_bytes()}
+        except OSError as error:
+            raise ProblemError(Problem("contract.source", f"The file cannot be read: {error.strerror}.", place=source)) from None
+    contract = read_source(source)
+    locations = [unquote(urlsplit(one.location).path) for one in contract.parts]
+    if not locations:
+        raise ProblemError(*(Problem(one.code, one.message, place=one.place) for one in contract.problems))
+    shared = os.path.commonpath([os.path.dirname(one) for one in locations])
+    return {Path(os.path.relpath(location, shared)).as_posix(): part.content
+            for location, part in zip(locations, contract.parts, strict=True)}
+
+
+def _print_taken(taken: "api.TakenContract") -> None:
+    for one in taken["changes"]:
+        out.print(f"{_SIGNS.get(one['action'], one['action'])}  {text(one['kind'])} {text(one['name'])}  [dim]{text(one['path'])}[/]")
+    out.print(table(["operation", "runs"], [[text(one["name"]), text(one["runs"])] for one in taken["operations"]]))
+    if taken["for_callers"]:
+        out.print("\nFor callers")
+        out.print(table(["verdict", "where", "what"], [
+            [VERDICTS[one["verdict"]], text(one["place"]), text(one["message"])] for one in taken["for_callers"]]))
+    if taken["problems"]:
+        out.print(f"\n[yellow]{len(taken['problems'])} problems of the contract[/]: bricola contracts read SOURCE tells them.")
+
+
+_SIGNS = {"added": "[green]+ added[/]", "changed": "[yellow]~ changed[/]", "unchanged": "[dim]  unchanged[/]",
+          "moved": "[yellow]> moved[/]"}
 
 
 def _sign_in(user: str) -> httpx.BasicAuth | None:

@@ -3,6 +3,7 @@
 from datetime import date
 from typing import TYPE_CHECKING, cast
 
+from bricola.client.contracts import ContractCalls
 from bricola.client.discovery import DiscoveryCalls
 from bricola.client.people import PeopleCalls
 from bricola.client.running import RunningCalls
@@ -13,7 +14,7 @@ if TYPE_CHECKING:
     from bricola.api import definitions, services
 
 
-class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls):
+class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls):
     """A connection to one Bricola. `token` comes from `sign_in` or from the service's users page."""
 
     # definitions

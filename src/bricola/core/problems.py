@@ -21,6 +21,7 @@ class Kind(StrEnum):
     METHOD = "method"  # an HTTP method that is not offered here
     LIMIT = "limit"  # the sender asks for more than it may; try again later
     GONE = "gone"  # it was here and is no more, on purpose
+    NOT_BUILT = "not-built"  # promised by the contract and not there yet
     BUSY = "busy"  # try again later
     BACKEND = "backend"  # a system of record does not answer as it should
     INTERNAL = "internal"  # a mistake of ours
@@ -33,7 +34,7 @@ class Kind(StrEnum):
     @property
     def blames_sender(self) -> bool:
         """Whether repeating the request unchanged must fail again (SOAP: Client / Sender)."""
-        return self not in (Kind.LIMIT, Kind.BUSY, Kind.BACKEND, Kind.INTERNAL)
+        return self not in (Kind.LIMIT, Kind.BUSY, Kind.BACKEND, Kind.INTERNAL, Kind.NOT_BUILT)
 
 
 _HTTP_STATUS = {
@@ -48,6 +49,7 @@ _HTTP_STATUS = {
     Kind.GONE: 410,
     Kind.LIMIT: 429,  # RFC 6585
     Kind.BUSY: 503,
+    Kind.NOT_BUILT: 501,
     Kind.BACKEND: 502,
     Kind.INTERNAL: 500,
 }

@@ -36,6 +36,8 @@ CREATE INDEX passage_vessel ON passage (vessel, number);
 CREATE INDEX passage_lock ON passage (lock, passed_at);
 CREATE TABLE bricola_request (id CHAR(64) PRIMARY KEY, expires BIGINT NOT NULL, answer TEXT NOT NULL);
 CREATE INDEX bricola_request_expires ON bricola_request (expires);
+CREATE TABLE notice (id TEXT PRIMARY KEY, title TEXT NOT NULL, text TEXT NOT NULL, lock INTEGER REFERENCES lock (number), reach TEXT,
+    valid_from DATE NOT NULL, valid_to DATE, urgency TEXT NOT NULL CHECK (urgency IN ('information', 'warning', 'closure')));
 CREATE TABLE gauge (code TEXT PRIMARY KEY, place TEXT NOT NULL, datum DECIMAL(6,2) NOT NULL);
 """
 
@@ -79,6 +81,7 @@ def make_registry(path: Path) -> None:
         tables: dict[str, list[tuple[Any, ...]]] = {
             "operator": operators, "vessel": vessels, "permit": list(_permits(rng, vessels)), "lock": locks,
             "berth": list(_berths(rng)), "passage": list(_passages(rng, vessels)),
+            "notice": list(_notices()),
             "gauge": [(f"G{n:02}", f"{name} tail", round(62 - 2.3 * n, 2)) for n, name in enumerate(_LOCKS[::2], 1)],
         }
         for table, rows in tables.items():
@@ -90,6 +93,14 @@ def make_registry(path: Path) -> None:
     finally:
         db.close()
     new.replace(path)
+
+
+def _notices() -> Iterator[tuple[Any, ...]]:
+    """What hangs on the board on the last day. Without the generator, so that everything else stays as it was."""
+    yield ("N-0001", "Sedgebank lock closed", "Closed for repairs of the lower gate.", 19, None, "2026-10-12", "2026-12-18", "closure")
+    yield ("N-0002", "Low water above Osier Cut", "Sill depth down by 30 cm until the rain comes.", None, "Osier Cut to Fernsluice",
+           "2026-10-20", None, "warning")
+    yield ("N-0003", "Winter hours", "Locks open at 8 from 1 November.", None, None, "2026-11-01", "2027-03-15", "information")
 
 
 def _operators(rng: random.Random) -> Iterator[tuple[Any, ...]]:

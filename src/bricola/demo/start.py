@@ -21,6 +21,7 @@ from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.problems import Problem, ProblemError
 from bricola.demo.hosts.running import HostPlan, HostProcesses, make_accounts
+from bricola.demo.outside.river_board import PLACE
 from bricola.demo.registry import make_registry
 from bricola.server.bricola import Bricola
 from bricola.server.logs import LogLevel, set_up_logs
@@ -35,7 +36,7 @@ CALLERS = {
     "toll-audit": (["auditor"], "Reads only"),
     "night-batch": (["registry-clerk", "lock-desk", "auditor"], "Nightly jobs"),
 }
-SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk")
+SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard")
 FILMED = ("vessel-ledger", "berth")
 ENVIRONMENTS = ("rehearsal", "live")
 HOSTS = (  # name, kind, environment, backend, endpoint
@@ -44,10 +45,13 @@ HOSTS = (  # name, kind, environment, backend, endpoint
     ("ledger-south", "ledger", "live", "ledger", "south"),
     ("berths-rehearsal", "berths", "rehearsal", "berths", "basin"),
     ("berths-live", "berths", "live", "berths", "basin"),
+    ("river-board-rehearsal", "river-board", "rehearsal", "river-board", "telemetry"),
+    ("river-board-live", "river-board", "live", "river-board", "telemetry"),
 )
+PROTOCOLS = {"ledger": "tn3270", "berths": "tn5250", "river-board": "http"}
 BROADCAST_EVERY = 25  # keys of a session in live, after which a message to all desks covers the screen
 CREDENTIALS = {"ledger-clerk-rehearsal": "LKCLERK", "ledger-clerk-live": "LKDESK", "berth-desk-rehearsal": "LKCLERK",
-               "berth-desk-live": "LKDESK"}
+               "berth-desk-live": "LKDESK", "river-board-rehearsal": "LKBOARD", "river-board-live": "LKBOARD"}
 
 
 def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_json: bool = False) -> None:
@@ -71,7 +75,7 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
     accounts = data / "hosts.json"
     if not accounts.exists():
         make_accounts(accounts)
-    passwords = {user: one["password"] for user, one in json.loads(accounts.read_text()).items()}
+    passwords = {"LKBOARD": ""} | {user: one["password"] for user, one in json.loads(accounts.read_text()).items()}
     hosts = HostProcesses(accounts)
     hosts.start(
         [
@@ -90,7 +94,7 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
             _move_hosts(state, address, hosts.ports)
             state["ports"] = dict(hosts.ports)
             _write_private(state_file, state)
-        facts = _facts(state, address, hosts, passwords["LKCLERK"])
+        facts = _facts(state, address, hosts, passwords)
         if remember:
             user = state["users"][0]
             with Client(address) as client:
@@ -105,7 +109,7 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
 
     set_up_logs(LogLevel.WARNING)
     try:
-        serve(Settings(data, port=port, organisation=ORGANISATION), ready)
+        serve(Settings(data, port=port, organisation=ORGANISATION, networks=("127.0.0.0/8",)), ready)
     finally:
         hosts.stop()
 
@@ -124,12 +128,16 @@ def placed(files: dict[str, str], ports: dict[str, int]) -> dict[str, str]:
         if isinstance(definition, EnvironmentDefinition):
             bindings = []
             for binding in definition.backends:
-                ends = {end: f"127.0.0.1:{ports[name]}" for name, _, environment, backend, end in HOSTS
+                ends = {end: _address(kind, ports[name]) for name, kind, environment, backend, end in HOSTS
                         if (environment, backend) == (definition.name, binding.name)}
                 bindings.append(binding.model_copy(update={"endpoints": tuple(
                     one.model_copy(update={"address": ends.get(one.name, one.address)}) for one in binding.endpoints)}))
             placed[path] = write_definition(definition.model_copy(update={"backends": tuple(bindings)}))
     return placed
+
+
+def _address(kind: str, port: int) -> str:
+    return f"http://127.0.0.1:{port}{PLACE}" if kind == "river-board" else f"127.0.0.1:{port}"
 
 
 def _move_hosts(state: dict[str, Any], address: str, ports: dict[str, int]) -> None:
@@ -163,7 +171,7 @@ def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict
     return {"users": users, "callers": callers, "ports": dict(ports)}
 
 
-def _facts(state: dict[str, Any], address: str, hosts: HostProcesses, password: str) -> dict[str, Any]:
+def _facts(state: dict[str, Any], address: str, hosts: HostProcesses, passwords: dict[str, str]) -> dict[str, Any]:
     """The content of the ready file."""
     services = []
     with Client(address) as client:
@@ -183,13 +191,13 @@ def _facts(state: dict[str, Any], address: str, hosts: HostProcesses, password: 
         "backends": [
             {
                 "name": name,
-                "kind": "terminal host",
+                "kind": "soap" if kind == "river-board" else "terminal host",
                 "host": "127.0.0.1",
-                "user": "LKCLERK",
-                "password": password,
+                "user": "LKBOARD@larkmere" if kind == "river-board" else "LKCLERK",
+                "password": passwords["LKBOARD" if kind == "river-board" else "LKCLERK"],
                 "port": hosts.ports[name],
                 "pid": hosts.pids()[name],
-                "protocol": "tn5250" if kind == "berths" else "tn3270",
+                "protocol": PROTOCOLS[kind],
                 "environment": environment,
             }
             for name, kind, environment, _, _ in HOSTS
@@ -215,9 +223,9 @@ def _announce(facts: dict[str, Any], remember: bool) -> None:
     out.print("Sign in to the console as " + ", or ".join(
         f"[bold]{one['name']}[/] / {one['password']} ({one['role']})" for one in facts["users"][:2]))
     first = facts["backends"][0]
-    out.print(f"\nSimulated terminal hosts, for any terminal: sign on as [bold]{first['user']}[/] / {first['password']}")
+    out.print(f"\nSimulated hosts; at those for terminals sign on as [bold]{first['user']}[/] / {first['password']}")
     for one in facts["backends"]:
-        out.print(f"  {one['name']:<17} {one['protocol']}  {one['host']}:{one['port']}  process {one['pid']}")
+        out.print(f"  {one['name']:<21} {one['protocol']}  {one['host']}:{one['port']}  process {one['pid']}")
     out.print("\nServices")
     for one in facts["services"]:
         out.print(f"  {one['environment']:<10} {one['service']:<16} {one['soap']}")

@@ -83,7 +83,7 @@ async def service(environment: str, service: str, request: Request) -> Response:
     live = bricola.places.find(environment, service)
     found = addresses(bricola, environment, service, asked)
     if "wsdl" in query:
-        return await _contract(bricola, environment, service, live, found["soap"], query.get("release", ""), query.get("soap", ""))
+        return await _contract(bricola, environment, service, live, found["soap"], query)
     if live is None:
         return _missing(f"{service} is not live in {environment}.")
     operations = [(one, _samples(live.shape, one)) for one in live.shape.operations]
@@ -94,22 +94,32 @@ async def service(environment: str, service: str, request: Request) -> Response:
 
 
 async def _contract(bricola: Bricola, environment: str, service: str, live: LiveService | None, address: str,
-                    release: str, soap: str = "") -> Response:
+                    query: dict[str, str]) -> Response:
+    release, soap = query.get("release", ""), query.get("soap", "")
     if live is None:
         raise ProblemError(Problem("service.unknown", f"{service} is not live in {environment}.", Kind.MISSING,
                                    mend="The index of services is at /soap/."))
     if soap not in ("", "1.1", "1.2"):
         raise ProblemError(Problem("contract.version", "There is no such SOAP version.", place="soap", expected="1.1 or 1.2",
                                    found=shown(soap)))
+    offer, kept = live.offer, ""
     if release and release != str(live.release):
-        number = int(release) if release.isascii() and release.isdigit() and len(release) < 10 else -1
-        frozen = await bricola.releases.thaw(await bricola.releases.find(live.name, number))
-        body = hand_out(frozen.contract, address, live.notice)
-    else:
-        body = live.contract(address)
+        frozen = await bricola.releases.thaw(await bricola.releases.find(live.name, _number(release)))
+        offer, kept = frozen.resolved.offer, frozen.contract
+    if offer is not None:
+        found = offer.document(_number(query.get("document", "0")), address)
+        if found is None:
+            raise ProblemError(Problem("contract.document", "The contract has no such document.", Kind.MISSING, place="document",
+                                       expected=f"0 to {len(offer.documents) - 1}", found=shown(query.get("document", ""))))
+        return Response(found[0], headers={"content-type": f"text/xml; charset={found[1].removesuffix('-le').removesuffix('-be')}"})
+    body = hand_out(kept, address, live.notice) if kept else live.contract(address)
     if soap:
         body = one_version(body, soap)
     return Response(body, media_type="text/xml; charset=utf-8")
+
+
+def _number(text: str) -> int:
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 10 else -1
 
 
 @_page_route("/rest/{environment}/{service}/openapi.json")
@@ -124,17 +134,20 @@ async def openapi(environment: str, service: str, request: Request) -> dict[str,
 def _samples(shape: ServiceShape, operation: OperationShape) -> list[tuple[str, str]]:
     values = sample_values(operation.input)
     return [(f"SOAP {version.number}", write_request(version, shape.namespace, operation, values).decode())
-            for version in Soap]
+            for version in Soap if version.number in shape.soap]
 
 
-def _rows(record: Record, depth: int = 0) -> list[tuple[int, object]]:
+def _rows(record: Record, depth: int = 0, around: tuple[str, ...] = ()) -> list[tuple[int, object]]:
     """A record's elements with those of the records inside, each with its depth."""
     rows: list[tuple[int, object]] = []
-    for element in record.elements:
+    for element in record.slots:
         rows.append((depth, element))
-        if isinstance(element.type, Record):
-            rows += _rows(element.type, depth + 1)
+        if isinstance(element.type, Record) and depth < _DEEPEST and element.type.id not in around:
+            rows += _rows(element.type, depth + 1, (*around, *([element.type.id] if element.type.id else [])))
     return rows
+
+
+_DEEPEST = 8  # of what a page shows; records may stand inside themselves
 
 
 def _missing(message: str) -> HTMLResponse:

@@ -15,3 +15,4 @@ class Settings:
     public: str = ""
     organisation: str = ""
     key_file: Path | None = None
+    networks: tuple[str, ...] = ()  # besides public ones, that contracts may be fetched from

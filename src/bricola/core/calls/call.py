@@ -6,7 +6,7 @@ to the pools and sessions that it uses. Nothing about a call is kept anywhere el
 
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from bricola.core.calls.callers import ANONYMOUS, Caller
 from bricola.core.calls.limits import Limits
@@ -31,6 +31,13 @@ class PictureError(ProblemError):
         self.picture = picture
 
 
+class Came(NamedTuple):
+    """How a request came, where it came as a message: its payload (None: an empty body) and header blocks, as elements of lxml."""
+
+    payload: Any
+    headers: tuple[Any, ...] = ()
+
+
 @dataclass(slots=True, eq=False)
 class Call:
     """One invocation. `at` is seconds since 1970, `deadline` monotonic seconds of the clock that the pools have; None: no deadline.
@@ -45,6 +52,7 @@ class Call:
     deadline: float | None = None
     trial: Trial | None = None
     request: RequestMark | None = None
+    came: Came | None = None
     # what becomes known
     limits: Limits | None = None  # that counted this call in
     result: str = "answered"
@@ -52,6 +60,7 @@ class Call:
     message: str = ""
     repeats: str = ""  # the id of the call whose answer this is, when the request came again
     picture: Picture | None = None
+    stub: bool = False  # nothing implements the operation yet
     trace: list[str] = field(default_factory=list)  # lines for owners, in order
 
     def seconds_left(self, now: float, most: float) -> float:

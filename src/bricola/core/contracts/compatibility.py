@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from enum import StrEnum
 
-from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
+from bricola.core.shapes.model import Element, Group, OperationShape, Order, Record, ServiceShape
 from bricola.core.shapes.simple import SimpleType
 
 
@@ -82,6 +82,7 @@ class _Comparison:
 
     def __init__(self, operation: str) -> None:
         self._operation = operation
+        self._seen: set[tuple[str, str, bool]] = set()  # pairs of records that were compared, since they may hold themselves
 
     def _change(self, verdict: Verdict, rule: str, place: str, message: str, before: object = "", after: object = "") -> ContractChange:
         return ContractChange(verdict, rule, self._operation, place, message, str(before), str(after))
@@ -104,8 +105,15 @@ class _Comparison:
             yield self._change(_OK, "documentation", name, f"{name} is described in other words.")
 
     def _records(self, old: Record, new: Record, place: str, is_input: bool) -> Iterator[ContractChange]:
-        before = {one.name: one for one in old.elements}
-        after = {one.name: one for one in new.elements}
+        if old.id and new.id:
+            if (old.id, new.id, is_input) in self._seen:
+                return
+            self._seen.add((old.id, new.id, is_input))
+            if _grammar(old.content) != _grammar(new.content):
+                yield self._change(_BREAKS, f"{'input' if is_input else 'output'}.content", place, "The parts stand in another way.",
+                                   _grammar(old.content), _grammar(new.content))
+        before = {one.name: one for one in old.slots}
+        after = {one.name: one for one in new.slots}
         side = "input" if is_input else "output"
         for name, element in before.items():
             where = f"{place}/{name}"
@@ -198,6 +206,16 @@ class _Comparison:
             said += ["is open now"] if not new.codes else ["is closed now"] if not old.codes else []
             yield self._change(verdict, f"{side}.codes", place, f"The code list {' and '.join(said) or 'has another order'}.",
                                ", ".join(old.codes) or "any", ", ".join(new.codes) or "any")
+
+
+def _grammar(group: Group | None) -> str:
+    """How the parts of a record stand, in the notation that people know from patterns; '' for one after another."""
+    if group is None:
+        return ""
+    joint = {Order.SEQUENCE: ", ", Order.CHOICE: " | ", Order.ALL: " & "}[group.order]
+    parts = [_grammar(part) if isinstance(part, Group) else part.name for part in group.parts]
+    many = "" if (group.least, group.most) == (1, 1) else f"{{{group.least},{'' if group.most is None else group.most}}}"
+    return f"({joint.join(parts)}){many}"
 
 
 def _is_wider(name: str, before: object, after: object) -> bool | None:

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
+from bricola.core.shapes.model import TYPE, Element, OperationShape, Record, ServiceShape, type_names
 from bricola.core.shapes.simple import SimpleType
 
 _FORMATS: dict[str, dict[str, Any]] = {
@@ -18,11 +18,12 @@ def write_openapi(service: ServiceShape, address: str, release: int, notice: str
     """The document as JSON data; `address` is the base of the service's REST face. A `notice` says that it ends, and
     marks every operation as deprecated."""
     schemas: dict[str, Any] = {"Problem": _PROBLEM}
+    names = _names(service)
     for record in service.records():
-        schemas[record.name] = _record(record)
+        schemas[names[record]] = _record(record, names)
     for operation in service.operations:
-        schemas[operation.input.name] = _record(operation.input)
-        schemas[operation.output.name] = _record(operation.output)
+        schemas[operation.input.name] = _record(operation.input, names)
+        schemas[operation.output.name] = _record(operation.output, names)
     return {
         "openapi": "3.1.0",
         "info": {"title": service.name, "version": str(release), "description": f"{notice} {service.description}".strip()},
@@ -67,14 +68,32 @@ def _json(name: str) -> dict[str, Any]:
     return {"application/json": {"schema": {"$ref": f"#/components/schemas/{name}"}}}
 
 
-def _record(record: Record) -> dict[str, Any]:
+def _names(service: ServiceShape) -> dict[Record, str]:
+    """A name for every record; in contracts of others several may have one name."""
+    taken = {one.name for operation in service.operations for one in (operation.input, operation.output)}
+    names: dict[Record, str] = {}
+    for record in service.records():
+        name, number = record.name or "Part", 1
+        while name in taken and record.id:
+            number += 1
+            name = f"{record.name or 'Part'}{number}"
+        taken.add(name)
+        names[record] = name
+    return names
+
+
+def _record(record: Record, names: dict[Record, str]) -> dict[str, Any]:
     schema: dict[str, Any] = {"type": "object", "additionalProperties": False,
-                              "properties": {one.name: _element(one) for one in record.elements}}
-    required = [one.name for one in record.elements if one.least]
+                              "properties": {one.name: _element(one, names) for one in record.slots}}
+    if record.derived or record.abstract:
+        kinds = [name for name, one in type_names(record).items() if not one.abstract]
+        schema["properties"] = {TYPE: {"type": "string", "enum": kinds}} | schema["properties"]
+        schema["additionalProperties"] = True  # what the derived types have besides
+    required = [one.name for one in record.slots if one.least]
     return schema | ({"required": required} if required else {})
 
 
-def _element(element: Element) -> dict[str, Any]:
+def _element(element: Element, names: dict[Record, str]) -> dict[str, Any]:
     kind = element.type
     schema: dict[str, Any]
     if isinstance(kind, SimpleType):
@@ -84,8 +103,10 @@ def _element(element: Element) -> dict[str, Any]:
         if element.sample is not None:
             schema["examples"] = [element.sample if schema["type"] != "string" else kind.write(element.sample)]
     else:
-        schema = {"$ref": f"#/components/schemas/{kind.name}"}
-    if element.nillable:
+        schema = {"$ref": f"#/components/schemas/{names[kind]}"}
+    if element.nillable and "type" not in schema:
+        schema = {"anyOf": [schema, {"type": "null"}]}
+    elif element.nillable:
         schema["type"] = [schema["type"], "null"]
         if "enum" in schema:
             schema["enum"] = [*schema["enum"], None]

@@ -1,6 +1,8 @@
 """The definitions that all kinds of source share: backends, services, environments. Each is data only; what it means is worked out in
 `shapes`, `kinds` and `review`."""
 
+import base64
+import binascii
 from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import AfterValidator, model_validator
@@ -73,12 +75,19 @@ class Operation(NamedPart):
     """One callable thing. `runs` names what it runs: `vessel.get`, `query tonnage`, `query tonnage.details`,
     `screen-flow vessel-ledger`; the forms are those of the kinds (see `definitions.runs`).
 
-    Everything else is inherited from there. `takes` and `gives` narrow the fields of the input and of the output. `nil:
-    absent` makes an update take nil as left out, for callers whose tools send nil for everything that they do not set.
+    Everything else is inherited from there. `takes` and `gives` narrow the fields of the input and of the output. Where the service has
+    a contract of somebody else, `map_in` says from where in the request each input of what it runs comes, `map_out` from where in what
+    it gives each part of the answer comes, `map_faults` which fault of the contract one of its own becomes, and with `Fault.part`
+    from where its parts come; paths have dots, and what has the same name needs no line. `nil` is of releases of form 1.
     """
 
     runs: Annotated[str, AfterValidator(_runnable)]
     description: Line = ""
+    implements: str = ""  # the operation of the service's contract, where it has another name there
+    stub: Literal["answer", "fault"] = "answer"  # what a contract that nothing implements yet does
+    map_in: dict[str, str] = {}
+    map_out: dict[str, str] = {}
+    map_faults: dict[str, str] = {}
     takes: Names = ()
     gives: Names = ()
     nil: Literal["empties", "absent"] = "empties"
@@ -107,6 +116,9 @@ class ServiceDefinition(Definition):
     description: Line = ""
     owner: str = ""
     namespace: str = ""
+    contract: str = ""  # of somebody else, which it follows to the letter
+    contract_service: str = ""  # which service of it, where it has several
+    ports: Names = ()  # which ports of that; all that speak SOAP when left out
     access: dict[Name, Literal["all"] | tuple[str, ...]] = {}
     operations: NamedParts[Operation] = ()
 
@@ -125,6 +137,39 @@ class ServiceDefinition(Definition):
     def roles_for(self, operation: str) -> frozenset[str]:
         """The roles that may call an operation. None named means nobody."""
         return frozenset(role for role, granted in self.access.items() if granted == "all" or operation in granted)
+
+
+class ContractDefinition(Definition):
+    """A contract of somebody else, with all its parts as they came. `files` are texts by path, `encoded` those that are no UTF-8 text, in
+    base64; `main` is the one that it begins with, `source` where it came from. `places` are the addresses of parts that were fetched, since
+    parts name each other by them."""
+
+    kind: ClassVar[str] = "contract"
+    name: Name
+    description: Line = ""
+    source: Line = ""
+    fetched: Line = ""
+    main: str
+    files: dict[str, str] = {}
+    encoded: dict[str, str] = {}
+    places: dict[str, str] = {}
+
+    @property
+    def contents(self) -> dict[str, bytes]:
+        """All parts as bytes, by path."""
+        return {path: text.encode() for path, text in self.files.items()} | {
+            path: base64.b64decode(text) for path, text in self.encoded.items()}
+
+    @model_validator(mode="after")
+    def _is_whole(self) -> Self:
+        for path, text in self.encoded.items():
+            try:
+                base64.b64decode(text, validate=True)
+            except binascii.Error:
+                raise ValueError(f"{path} is no base64") from None
+        if self.main not in self.files and self.main not in self.encoded:
+            raise ValueError(f"the main part {self.main} is not among the files")
+        return self
 
 
 class Breaker(Frozen):
@@ -211,7 +256,7 @@ class EnvironmentDefinition(Definition):
         return next((one for one in self.backends if one.name == backend), None)
 
 
-for _model in (TypeDefinition, RecordDefinition, BackendDefinition, ServiceDefinition, EnvironmentDefinition):
+for _model in (TypeDefinition, RecordDefinition, BackendDefinition, ContractDefinition, ServiceDefinition, EnvironmentDefinition):
     add_kind(_model)
 
 

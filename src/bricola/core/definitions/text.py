@@ -21,6 +21,7 @@ from bricola.core.problems import Problem, ProblemError, shown
 
 _FLOW_WIDTH = 110  # a mapping or list that fits is written on one line
 _MOST_TEXT = 1_000_000  # characters of one definition
+_MOST_CONTRACT = 45_000_000  # of one that holds the contract of somebody else, in base64 where it is no plain text
 
 
 class _Loader(yaml.CSafeLoader):
@@ -95,13 +96,14 @@ def write_definition(definition: Definition) -> str:
 
 
 def _compose(text: str, place: str) -> Node | None:
-    if len(text) > _MOST_TEXT:
+    most = _MOST_CONTRACT if text.startswith("contract:") else _MOST_TEXT
+    if len(text) > most:
         raise ProblemError(Problem("definition.size", "The definition is too long.", place=place,
-                                   expected=f"at most {_MOST_TEXT} characters", found=str(len(text))))
+                                   expected=f"at most {most} characters", found=str(len(text))))
     try:
         loader = _Loader(text)
         root = loader.get_single_node()
-        if "*" in text:  # an alias begins with one; looking for it means parsing once more
+        if "*" in text and "&" in text:  # an alias and its anchor begin with these; looking for them means parsing once more
             _refuse_aliases(text, place)
     except yaml.YAMLError as error:
         raise ProblemError(_yaml_problem(_told_better(text) or error, place)) from None

@@ -1,9 +1,11 @@
 """The kinds of source, a folder each. A further kind is a folder here and a line below."""
 
+from bricola.core.kinds.contracts.kind import CONTRACT
 from bricola.core.kinds.objects.kind import OBJECT
 from bricola.core.kinds.queries.kind import QUERY
 from bricola.core.kinds.registry import register
+from bricola.core.kinds.relays.kind import RELAY
 from bricola.core.kinds.screens.kind import SCREEN_FLOW
 
-for _kind in (OBJECT, QUERY, SCREEN_FLOW):
+for _kind in (OBJECT, QUERY, SCREEN_FLOW, CONTRACT, RELAY):
     register(_kind)

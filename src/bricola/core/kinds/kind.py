@@ -19,6 +19,7 @@ from bricola.core.definitions.runs import RunsForm
 from bricola.core.pool.pool import Pool
 from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import Given
+from bricola.core.shapes.mapping import Mapped
 from bricola.core.shapes.model import OperationShape
 
 D = TypeVar("D", bound=Definition)
@@ -30,7 +31,7 @@ class ResolvedOperation:
     """An operation's shape with what it runs and the values that callers neither give nor see.
 
     `source` is what the kind made of the definition, and nobody else's business. `nested` is the element that holds all inputs, where
-    there is one."""
+    there is one. `ways` leads from the contract of somebody else, where `shape` is that contract's and not what the source would have."""
 
     shape: OperationShape
     kind: "SourceKind[Any]"
@@ -39,13 +40,25 @@ class ResolvedOperation:
     backends: tuple[str, ...] = ()
     given: Given = field(default_factory=Given)
     nested: str = ""
+    ways: "Ways | None" = None
+
+
+@dataclass(frozen=True)
+class Ways:
+    """Between an operation of somebody's contract and what runs it: the maps in and out, and which fault becomes which."""
+
+    into: Mapped
+    out: Mapped
+    faults: Mapping[str, tuple[str, Mapped]]
 
 
 class Compiled(NamedTuple):
-    """A handler. `marked`: as a write it leaves a mark of its request in the backend."""
+    """A handler. `marked`: as a write it leaves a mark of its request in the backend. Without `checks_input` messages are handed on as they
+    came, and nothing is read of them."""
 
     handle: Handler
     marked: bool = False
+    checks_input: bool = True
 
 
 class Probe(NamedTuple):

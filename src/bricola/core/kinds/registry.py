@@ -5,7 +5,7 @@ from typing import Any
 
 from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue, Reference
-from bricola.core.definitions.model import BackendDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.model import BackendDefinition, ContractDefinition, Operation, ServiceDefinition
 from bricola.core.definitions.parts import RecordDefinition, TypeDefinition, TypedPart
 from bricola.core.definitions.runs import add_kind, remove_kind
 from bricola.core.kinds.kind import SourceKind
@@ -94,6 +94,8 @@ def needs(catalogue: Catalogue, service: ServiceDefinition) -> Catalogue:
             if add(record) and record is not None:
                 add_types(record.fields)
 
+    if service.contract:
+        add(catalogue.get(ContractDefinition, service.contract))
     for definition in _reached(catalogue, service):
         add(definition)
         kind = kind_of(definition)

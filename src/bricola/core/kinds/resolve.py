@@ -5,8 +5,11 @@ Raises ProblemError with every reference that leads nowhere and every facet that
 
 from dataclasses import dataclass, replace
 
+from bricola.core.contracts.kept import keep_contract
+from bricola.core.contracts.served import Offered, offered
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import Operation, ServiceDefinition
+from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
+from bricola.core.kinds.implementing import implemented
 from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.registry import find_kind, find_source
 from bricola.core.problems import Problem, ProblemError, shown
@@ -19,6 +22,11 @@ from bricola.core.shapes.simple import SimpleType
 class ResolvedService:
     shape: ServiceShape
     operations: tuple[ResolvedOperation, ...]
+    offer: Offered | None = None  # the contract of somebody else that it follows
+
+    def kept_contract(self) -> str:
+        """The contract as a release keeps it; '' for one of somebody else, which is kept as it came."""
+        return "" if self.offer is not None else keep_contract(self.shape)
 
 
 def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form = NEWEST) -> ResolvedService:
@@ -26,15 +34,21 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
     names and keys."""
     problems: list[Problem] = []
     operations: list[ResolvedOperation] = []
+    place = f"service {service.name}"
+    offer = offered(service, catalogue.get(ContractDefinition, service.contract), place) if service.contract else None
     for operation in service.operations:
+        where = f"{place}, {operation.name}"
         try:
-            operations.append(_operation(operation, catalogue, form, f"service {service.name}, {operation.name}"))
+            resolved = _operation(operation, catalogue, form, where)
+            operations.append(resolved if offer is None else implemented(operation, resolved, offer, where))
         except ProblemError as error:
             problems += error.problems
     if problems:
         raise ProblemError(*dict.fromkeys(problems))
-    shape = ServiceShape(service.name, service.target_namespace, tuple(one.shape for one in operations),
-                         service.description, form=form)
+    shape = ServiceShape(service.name, service.target_namespace if offer is None else offer.namespace,
+                         tuple(one.shape for one in operations), service.description, form=form)
+    if offer is not None:
+        return ResolvedService(replace(shape, soap=offer.soap, foreign=True), tuple(operations), offer)
     named = {}
     tops = [record for one in shape.operations for record in (one.input, one.output, *(f.record for f in one.faults))]
     for record in (*tops, *shape.records()):

@@ -192,12 +192,14 @@ MASK = "not shown"
 def sensitive_names(operation: OperationShape) -> frozenset[str]:
     """The elements of an operation's messages whose values people should not see."""
     found: set[str] = set()
+    seen: set[str] = set()
 
     def visit(record: Record) -> None:
-        for one in record.elements:
+        for one in record.slots:
             if one.sensitive:
-                found.add(one.name)
-            if isinstance(one.type, Record):
+                found.add(one.local)
+            if isinstance(one.type, Record) and one.type.id not in seen:
+                seen.update([one.type.id] if one.type.id else [])
                 visit(one.type)
 
     for record in (operation.input, operation.output, *(one.record for one in operation.faults)):
@@ -215,7 +217,7 @@ def masked_text(text: str, names: frozenset[str]) -> str:
 
 def masked_values(record: Record, plain: Mapping[str, Any]) -> dict[str, Any]:
     """Plain values for people, without those that are sensitive."""
-    known = {one.name: one for one in record.elements}
+    known = {one.name: one for one in record.slots}
 
     def one_of(element: Element | None, value: Any) -> Any:
         if isinstance(value, list):

@@ -38,8 +38,10 @@ _RESERVED = frozenset((
 def _all_records(resolved: ResolvedService) -> Iterator[Record]:
     """Every record below the wrappers, as often as it is used: two of one name may differ."""
     waiting = [record for one in resolved.shape.operations for record in (one.input, one.output, *(two.record for two in one.faults))]
+    seen: set[str] = set()
     while waiting:
-        inner = [one.type for one in waiting.pop().elements if isinstance(one.type, Record)]
+        inner = [one.type for one in waiting.pop().elements if isinstance(one.type, Record) and one.type.id not in seen]
+        seen |= {one.id for one in inner if one.id}
         yield from inner
         waiting += inner
 
@@ -71,6 +73,8 @@ def _hard_types(resolved: ResolvedService, place: str) -> Iterator[Finding]:
 
 def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts) -> Iterator[Finding]:
     place = f"service {service.name}"
+    if resolved.shape.foreign:
+        return  # it is somebody else's, and stays as it is
     seen: dict[str, Record] = {}
     for record in _all_records(resolved):
         other = seen.setdefault(record.name, record)

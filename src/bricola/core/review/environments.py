@@ -81,7 +81,7 @@ def _binding(backend: BackendDefinition, binding: Binding, where: str) -> Iterat
     for end in binding.ends:
         if about.is_file and ":" in end.address:
             yield finding("binding.kind", f"A {about.title} backend is a file.", where, expected=about.example, found="an address")
-        elif not about.is_file and not (about.stands_in(binding) or _is_address(end.address)):
+        elif not (about.is_file or about.is_web) and not (about.stands_in(binding) or _is_address(end.address)):
             yield finding("binding.address", f"The address of the endpoint {end.name} cannot be read.", where,
                           expected="host:port, like db-north.larkmere.example:5432", found=shown(end.address))
         other = seen.setdefault(end.address, end.name)

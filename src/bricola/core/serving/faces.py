@@ -8,7 +8,7 @@ import json
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from bricola.core.calls.call import Call
+from bricola.core.calls.call import Call, Came
 from bricola.core.messages.envelope import (
     Envelope,
     NotUnderstoodError,
@@ -24,7 +24,7 @@ from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.documents import JSON, PROBLEM_JSON, problem_document
 from bricola.core.serving.live import LiveOperation, LiveService
-from bricola.core.shapes.model import Values
+from bricola.core.shapes.model import Passed, Values
 from bricola.core.xml import parse_xml
 
 
@@ -38,6 +38,7 @@ class Request:
     peer: str = ""  # the address that the request came from
     request_id: str = ""  # Idempotency-Key
     trial: bool = False  # roll back what it writes
+    action: str = ""  # SOAPAction
 
 
 
@@ -57,7 +58,7 @@ class Face(Protocol):
 
     def check(self) -> None: ...
     def find(self, service: LiveService) -> LiveOperation: ...
-    def decode(self, operation: LiveOperation, problems: list[Problem]) -> Values: ...
+    def decode(self, operation: LiveOperation, call: Call, problems: list[Problem]) -> Values: ...
     def encode(self, operation: LiveOperation, answer: Values, call: Call) -> tuple[int, bytes, bytes]: ...
     def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]: ...
     def refuse(self, service: LiveService, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]: ...
@@ -92,26 +93,51 @@ class SoapFace:
 
     def find(self, service: LiveService) -> LiveOperation:
         strict = service.shape.form.strict
-        envelope = self._envelope = read_envelope(parse_xml(self._request.body, self._charset, strict), strict)
+        root = parse_xml(self._request.body, self._charset, strict)
+        envelope = self._envelope = read_envelope(root, strict, service.understood, "" in service.by_tag)
         self._version = envelope.version
-        operation = service.by_tag.get(envelope.payload.tag)
+        if envelope.version.number not in service.shape.soap:
+            raise WrongVersionError(Problem("soap.version", f"The service does not speak SOAP {envelope.version.number}.", place="Envelope",
+                                            expected=f"SOAP {' or '.join(service.shape.soap)}", found=f"SOAP {envelope.version.number}"))
+        tag = "" if envelope.payload.tag == envelope.version.tag_body else envelope.payload.tag
+        operation = service.by_tag.get(tag)
+        if tag in service.shared_tags:
+            operation = service.by_action.get(self._action(), operation)
         if operation is None:
             raise ProblemError(unknown_operation(envelope.payload.tag, service.shape.namespace, service.names))
         return operation
 
-    def decode(self, operation: LiveOperation, problems: list[Problem]) -> Values:
+    def _action(self) -> str:
+        """The action of the request: a header in SOAP 1.1 (section 6.1.1), a parameter of the media type in SOAP 1.2 (RFC 3902)."""
+        _, found, rest = self._request.content_type.partition("action=")
+        text = rest.partition(";")[0] if found and self._version is Soap.V12 else self._request.action
+        return text.strip().strip('"')
+
+    def decode(self, operation: LiveOperation, call: Call, problems: list[Problem]) -> Values:
         assert self._envelope is not None  # find has read it
+        empty = operation.shape.input.tag == ""
+        call.came = Came(None if empty else self._envelope.payload, tuple(self._envelope.headers))
+        if not operation.checks_input:
+            return {}
+        if operation.shape.input.tag == "":
+            return {}
         values: Values = operation.decode(self._envelope.payload, operation.shape.name, problems)
         return values
 
     def encode(self, operation: LiveOperation, answer: Values, call: Call) -> tuple[int, bytes, bytes]:
         version = self._version
-        head = version.head if call.trial is None else version.head_with(call.trial.header())
-        return 200, version.content_type, (head + operation.encode(answer) + version.tail).encode()
+        if operation.shape.one_way:
+            return 202, version.content_type, b""
+        text, blocks = (answer.markup, "".join(answer.headers)) if isinstance(answer, Passed) else (operation.encode(answer), "")
+        if call.trial is not None:
+            blocks += call.trial.header()
+        head = version.head_with(blocks) if blocks else version.head
+        return 200, version.content_type, (head + text + version.tail).encode()
 
     def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]:
         number = call.id if service.shape.form.declares_problems else ""
-        body = declared_fault(self._version, fault, operation.encode_fault[fault.name](fault.detail), number)
+        detail = fault.detail.markup if isinstance(fault.detail, Passed) else operation.encode_fault[fault.name](fault.detail)
+        body = declared_fault(self._version, fault, detail, number)
         return fault_status(self._version, None), self._version.content_type, body
 
     def refuse(self, service: LiveService, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
@@ -145,11 +171,12 @@ class RestFace:
     def find(self, service: LiveService) -> LiveOperation:
         return named_operation(service, self._name)
 
-    def decode(self, operation: LiveOperation, problems: list[Problem]) -> Values:
+    def decode(self, operation: LiveOperation, call: Call, problems: list[Problem]) -> Values:
         return from_plain(operation.shape.input, _read_json(self._request.body), self._name, problems)
 
     def encode(self, operation: LiveOperation, answer: Values, call: Call) -> tuple[int, bytes, bytes]:
-        operation.encode(answer)  # the same check of the answer against the contract as on the SOAP face
+        if not isinstance(answer, Passed):
+            operation.encode(answer)  # the same check of the answer as on the SOAP face
         document = to_plain(operation.shape.output, answer)
         if call.trial is not None:
             document["trial"] = [one.as_dict() for one in call.trial.changes]

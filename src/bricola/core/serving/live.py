@@ -5,13 +5,15 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from bricola.core.calls.call import Call, Handler
-from bricola.core.contracts.kept import hand_out, keep_contract
+from bricola.core.contracts.kept import hand_out
+from bricola.core.contracts.served import Offered
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.kinds.kind import Pools, Probe
 from bricola.core.kinds.resolve import ResolvedOperation, ResolvedService
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
-from bricola.core.problems import Problem, ProblemError
+from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.given import call_value, context_values
 from bricola.core.shapes.model import OperationShape, ServiceShape, Values
 
@@ -27,6 +29,7 @@ class LiveOperation:
     encode_fault: Mapping[str, Encoder]
     handle: Handler
     marked: bool = False  # a write leaves a mark of its request in the backend
+    checks_input: bool = True  # whether messages are held against the contract before they are handled
 
 
 @dataclass(frozen=True)
@@ -39,8 +42,12 @@ class LiveService:
     release: int
     shape: ServiceShape
     anonymous: bool
-    by_tag: Mapping[str, LiveOperation]
+    by_tag: Mapping[str, LiveOperation]  # of the body's element, '' for a body without one
     by_name: Mapping[str, LiveOperation]
+    by_action: Mapping[str, LiveOperation] = field(default_factory=dict)  # SOAPAction, where several have one element
+    shared_tags: frozenset[str] = frozenset()
+    understood: frozenset[str] = frozenset()  # header blocks that the contract declares
+    offer: Offered | None = None  # the contract of somebody else, which is handed out as it came
     probes: tuple[Probe, ...] = ()  # to try once before the service goes live
     records: str = "all"  # which calls leave a record: all, faults, none
     repeat_hours: float = 24.0  # how long a write's request id is remembered
@@ -65,7 +72,27 @@ class LiveService:
 
 
 def with_given(handler: Handler, operation: ResolvedOperation, environment: EnvironmentDefinition) -> Handler:
-    """The handler with the values that callers do not give, and with its inputs taken out of the element around them."""
+    """The handler with the values that callers do not give, with its inputs taken out of the element around them, and with the maps from
+    and to the contract that it follows."""
+    handler = _completed(handler, operation, environment)
+    ways = operation.ways
+    if ways is None:
+        return handler
+    into, out, faults = ways.into.run, ways.out.run, ways.faults
+
+    async def mapped(call: Call, values: Values) -> Values:
+        try:
+            return out(await handler(call, into(values)))
+        except DeclaredFaultError as fault:
+            known = faults.get(fault.name)
+            if known is None:  # the contract has no such fault, so it is told as any other failure
+                raise ProblemError(Problem("fault.undeclared", fault.message, Kind.CONFLICT, found=fault.name)) from None
+            raise DeclaredFaultError(known[0], fault.message, known[1].run(dict(fault.detail))) from None
+
+    return mapped
+
+
+def _completed(handler: Handler, operation: ResolvedOperation, environment: EnvironmentDefinition) -> Handler:
     given, nested = operation.given, operation.nested
     constant = given.fixed | context_values(given, operation.shape.name, environment)
     makers = [(name, kind, call_value(source, kind)) for name, (source, kind) in given.per_call.items()]
@@ -110,9 +137,26 @@ def compile_service(
             faults,
             with_given(compiled.handle, one, environment),
             compiled.marked,
+            compiled.checks_input,
         )
-    by_tag = {f"{{{namespace}}}{name}": operation for name, operation in operations.items()}
+    by_tag, by_action, shared = _dispatch(operations, namespace)
     probes = tuple(dict.fromkeys(probe for one in resolved.operations for probe in one.kind.probes(one)))
-    return LiveService(environment.name, service.name, service.segment, release, resolved.shape,
-                       service.name in environment.anonymous, by_tag, operations, probes, environment.records.of,
-                       environment.repeat_hours, environment.call_seconds, pools=pools, kept=kept or keep_contract(resolved.shape))
+    shape = resolved.shape
+    return LiveService(
+        environment.name, service.name, service.segment, release, shape, service.name in environment.anonymous, by_tag, operations,
+        by_action, shared, frozenset(tag for one in shape.operations for tag in one.understood), resolved.offer, probes,
+        environment.records.of, environment.repeat_hours, environment.call_seconds, pools=pools, kept=kept or resolved.kept_contract())
+
+
+def _dispatch(operations: Mapping[str, LiveOperation],
+              namespace: str) -> tuple[dict[str, LiveOperation], dict[str, LiveOperation], frozenset[str]]:
+    """How a message finds its operation: by the element of its body, and where several have one, by SOAPAction."""
+    by_tag: dict[str, LiveOperation] = {}
+    shared: set[str] = set()
+    for one in operations.values():
+        tag = one.shape.input.tag_in(namespace)
+        if tag in by_tag:
+            shared.add(tag)
+        by_tag.setdefault(tag, one)
+    by_action = {one.shape.action: one for one in operations.values() if one.shape.action} if shared else {}
+    return by_tag, by_action, frozenset(shared)

@@ -19,7 +19,7 @@ from bricola.core.messages.plain import from_plain
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.faces import Face, Request, RestFace, SoapFace, named_operation
 from bricola.core.serving.live import LiveOperation, LiveService
-from bricola.core.shapes.model import Values
+from bricola.core.shapes.model import Passed, Values
 
 log = structlog.stdlib.get_logger("bricola.calls")
 
@@ -64,6 +64,7 @@ class Answer:
     challenge: bool = False  # with WWW-Authenticate
     trial: str = ""  # what became of a trial
     repeats: str = ""  # the id of the call whose answer this is, when the request came again
+    stub: bool = False  # nothing implements the operation yet
 
 
 class Pipeline:
@@ -109,7 +110,8 @@ class Pipeline:
             if problems:
                 raise ProblemError(*problems)
             answer = await self._handle(service, operation, call, values, request_id, trial)
-            operation.encode(answer)
+            if not isinstance(answer, Passed):
+                operation.encode(answer)
         except DeclaredFaultError as fault:
             status = 422
             call.result, call.fault, call.message = "fault", fault.name, fault.message
@@ -134,7 +136,7 @@ class Pipeline:
             call.operation = f"{service.name}.{operation.shape.name}"
             authorise(service, operation, call.caller)
             problems: list[Problem] = []
-            values = face.decode(operation, problems)
+            values = face.decode(operation, call, problems)
             if problems:
                 raise ProblemError(*problems)
             if operation.shape.writes:
@@ -155,7 +157,7 @@ class Pipeline:
             raise
         self._leave(call)
         self._record(service, operation, call, face.name, status, started, len(request.body), len(body))
-        return Answer(status, content_type, body, call.id, challenge, _trial_words(request, call), call.repeats)
+        return Answer(status, content_type, body, call.id, challenge, _trial_words(request, call), call.repeats, call.stub)
 
     def _begin(self, service: LiveService, started: float) -> Call:
         return Call(self._new_id(), at=self._now(), deadline=started + service.call_seconds, caller=NOBODY)

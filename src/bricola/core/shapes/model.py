@@ -28,6 +28,16 @@ Values = dict[str, Any]  # of a message, by the names of its slots
 TYPE = "@type"
 
 
+class Passed(dict[str, Any]):
+    """Values that came as a message and are passed on as they came: `markup` is their element as XML text, `headers` are header blocks.
+    The values themselves are there for faces that do not speak XML."""
+
+    def __init__(self, values: Values, markup: str, headers: tuple[str, ...] = ()) -> None:
+        super().__init__(values)
+        self.markup = markup
+        self.headers = headers
+
+
 @dataclass(frozen=True)
 class Element:
     """One element of a message, or an attribute. `most` None means unbounded; a list is an element with `most` other than 1.
@@ -225,6 +235,9 @@ class OperationShape:
     faults: tuple[FaultShape, ...] = ()
     description: str = ""
     writes: bool = False
+    one_way: bool = False  # nothing is answered
+    action: str | None = None  # SOAPAction, where the contract is somebody else's; None: made from names
+    understood: frozenset[str] = frozenset()  # tags of header blocks that the contract declares
 
 
 @dataclass(frozen=True)
@@ -237,6 +250,8 @@ class ServiceShape:
     description: str = ""
     types: tuple[SimpleType, ...] = field(default=())  # the named simple types in use
     form: Form = NEWEST
+    soap: tuple[str, ...] = ("1.1", "1.2")
+    foreign: bool = False  # whether the contract is somebody else's, and served as it came
 
     def operation(self, name: str) -> OperationShape | None:
         return next((one for one in self.operations if one.name == name), None)
@@ -246,10 +261,14 @@ class ServiceShape:
         seen: dict[str, Record] = {}
 
         def visit(record: Record) -> None:
-            for element in record.elements:
-                if isinstance(element.type, Record) and element.type.name not in seen:
-                    seen[element.type.name] = element.type
-                    visit(element.type)
+            waiting = [record]
+            while waiting:
+                inner = waiting.pop()
+                found = [one.type for one in inner.elements if isinstance(one.type, Record)]
+                for one in (*found, *inner.derived):
+                    if (one.id or one.name) not in seen:
+                        seen[one.id or one.name] = one
+                        waiting.append(one)
 
         for operation in self.operations:
             for top in (operation.input, operation.output, *(fault.record for fault in operation.faults)):

@@ -17,13 +17,16 @@ from bricola.demo.hosts.berths import BerthDesk
 from bricola.demo.hosts.ledger import Ledger
 from bricola.demo.hosts.records import BerthFile, LedgerFile
 from bricola.demo.hosts.server import FAULTS, Behaviour, HostServer
+from bricola.demo.outside.river_board import RiverBoard
 
-KINDS = ("ledger", "berths")
+KINDS = ("ledger", "berths", "river-board")
 
 
-def new_server(kind: str, registry: Path, accounts: dict[str, Account], behaviour: Behaviour) -> HostServer:
+def new_server(kind: str, registry: Path, accounts: dict[str, Account], behaviour: Behaviour) -> HostServer | RiverBoard:
     """A host of one kind, not started."""
     known = Accounts(accounts)
+    if kind == "river-board":
+        return RiverBoard(registry, {f"{user}@larkmere": one.password for user, one in accounts.items()}, behaviour.delay)
     if kind == "berths":
         return HostServer(BerthDesk(BerthFile(registry), known, datetime.now).session, True, behaviour, "LKB")
     return HostServer(Ledger(LedgerFile(registry), known, datetime.now).session, False, behaviour)

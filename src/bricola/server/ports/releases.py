@@ -5,7 +5,6 @@ import hashlib
 from collections import OrderedDict
 from dataclasses import dataclass
 
-from bricola.core.contracts.kept import keep_contract
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import ServiceDefinition
@@ -100,4 +99,4 @@ def _thaw(release: StoredRelease) -> Thawed:
     definition = catalogue.find_service(release.service)
     assert definition is not None  # it was frozen with everything that it needs
     resolved = resolve_service(definition, catalogue, Form(release.form))
-    return Thawed(catalogue, definition, resolved, release.contract or keep_contract(resolved.shape))
+    return Thawed(catalogue, definition, resolved, release.contract or resolved.kept_contract())

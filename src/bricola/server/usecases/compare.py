@@ -6,11 +6,11 @@ from dataclasses import asdict, dataclass
 from typing import Any, Protocol
 
 from bricola.core.contracts.compatibility import ContractChange, Verdict, compare_contracts, worst
-from bricola.core.contracts.kept import ADDRESS, keep_contract
+from bricola.core.contracts.kept import ADDRESS
 from bricola.core.definitions.compare import compare_lines, compare_texts
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.durations import MONTH
-from bricola.core.kinds.resolve import resolve_service
+from bricola.core.kinds.resolve import ResolvedService, resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import ServiceShape
 from bricola.server.ports.calls import Calls
@@ -46,8 +46,8 @@ async def draft_side(ports: Ports, definition: ServiceDefinition) -> Side:
     catalogue = ports.drafts.catalogue
 
     def resolve() -> Side:
-        shape = resolve_service(definition, catalogue).shape
-        return Side(DRAFT, None, definition, freeze(catalogue, definition)[0], shape, keep_contract(shape))
+        resolved = resolve_service(definition, catalogue)
+        return Side(DRAFT, None, definition, freeze(catalogue, definition)[0], resolved.shape, _text(resolved, resolved.kept_contract()))
 
     return await asyncio.to_thread(resolve)
 
@@ -55,7 +55,13 @@ async def draft_side(ports: Ports, definition: ServiceDefinition) -> Side:
 async def released_side(ports: Ports, release: StoredRelease, where: str = "") -> Side:
     frozen = await ports.releases.thaw(release)
     label = f"release {release.number}" + (f", live in {where}" if where else "")
-    return Side(label, release.number, frozen.definition, release.bundle, frozen.resolved.shape, frozen.contract)
+    return Side(label, release.number, frozen.definition, release.bundle, frozen.resolved.shape, _text(frozen.resolved, frozen.contract))
+
+
+def _text(resolved: ResolvedService, kept: str) -> str:
+    """The contract to be read by people: the document that it begins with."""
+    found = resolved.offer.document(0, ADDRESS) if resolved.offer is not None else None
+    return found[0].decode(found[1], "replace") if found is not None else kept
 
 
 async def find_side(ports: Ports, service: str, which: str) -> Side:

@@ -3,7 +3,6 @@
 import asyncio
 from typing import Protocol
 
-from bricola.core.contracts.kept import keep_contract
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -37,7 +36,7 @@ async def release(ports: Ports, service: str, notes: str, author: str, consent: 
     if stops:
         raise ProblemError(*stops)
     bundle, digest = await asyncio.to_thread(freeze, catalogue, definition)
-    contract = await asyncio.to_thread(lambda: keep_contract(resolve_service(definition, catalogue).shape))
+    contract = await asyncio.to_thread(lambda: resolve_service(definition, catalogue).kept_contract())
     newest = await ports.releases.newest_of_version(service, definition.version)
     breaks = await _breaks(ports, definition, newest)
 

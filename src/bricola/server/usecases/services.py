@@ -4,7 +4,7 @@ import time
 from typing import Any, Protocol
 
 from bricola.api.words import DraftState, PlaceState, Stage
-from bricola.core.contracts.kept import hand_out, keep_contract
+from bricola.core.contracts.kept import hand_out
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, segment_of
 from bricola.core.definitions.model import Operation as OperationDefinition
 from bricola.core.durations import HOUR
@@ -247,12 +247,16 @@ async def contract_for(ports: Ports, service: str, address: str, environment: st
         raise ProblemError(Problem("contract.version", "There is no such SOAP version.", place="soap", expected="1.1 or 1.2",
                                    found=shown(soap)))
     if number is not None:
-        kept = (await ports.releases.thaw(await ports.releases.find(service, number))).contract
+        frozen = await ports.releases.thaw(await ports.releases.find(service, number))
+        kept, offer = frozen.contract, frozen.resolved.offer
     elif environment and (live := ports.places.find(environment, service)) is not None:
-        kept = live.kept
+        kept, offer = live.kept, live.offer
     else:
-        kept = keep_contract(await shape_for(ports, service, environment))
-    return hand_out(kept, address, soap=soap)
+        await shape_for(ports, service, environment)  # says what is wrong where nothing is live
+        resolved = resolve_service(ports.drafts.service(service), ports.drafts.catalogue)
+        kept, offer = resolved.kept_contract(), resolved.offer
+    document = offer.document(0, address) if offer is not None else None
+    return document[0] if document is not None else hand_out(kept, address, soap=soap)
 
 
 async def operations(ports: Ports, service: str, environment: str = "") -> list[dict[str, Any]]:
@@ -284,11 +288,17 @@ def plain_operation(operation: OperationShape) -> dict[str, Any]:
     }
 
 
-def plain_record(record: Record) -> list[dict[str, Any]]:
-    return [_plain_element(element) for element in record.elements]
+def plain_record(record: Record, around: tuple[str, ...] = ()) -> list[dict[str, Any]]:
+    """The slots of a record. One that stands inside itself is told once, and deep ones are cut: forms and tables end somewhere."""
+    if record.id and (record.id in around or len(around) > _DEEPEST):
+        return []
+    return [_plain_element(element, (*around, record.id)) for element in record.slots]
 
 
-def _plain_element(element: Element) -> dict[str, Any]:
+_DEEPEST = 12
+
+
+def _plain_element(element: Element, around: tuple[str, ...] = ()) -> dict[str, Any]:
     kind = element.type
     plain: dict[str, Any] = {
         "name": element.name, "label": element.label, "description": element.description, "unit": element.unit,
@@ -301,4 +311,4 @@ def _plain_element(element: Element) -> dict[str, Any]:
             "default": None if element.default is None else kind.write(element.default),
             "sample": None if element.sample is None else kind.write(element.sample),
         }
-    return plain | {"type": kind.name, "elements": plain_record(kind)}
+    return plain | {"type": kind.name, "elements": plain_record(kind, around)}

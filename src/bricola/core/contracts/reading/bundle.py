@@ -14,13 +14,17 @@ _SERVICE = re.compile(rb"<(?:[\w.-]+:)?service[\s>]")
 
 
 class Bundle:
-    """Resolves the places of parts in a set of files by their paths. Paths are relative, with slashes, without `..`."""
+    """Resolves the places of parts in a set of files by their paths. Paths are relative, with slashes, without `..`; `placed` are
+    parts that are known by the addresses that they came from."""
 
-    def __init__(self, files: Mapping[str, bytes]) -> None:
+    def __init__(self, files: Mapping[str, bytes], placed: Mapping[str, bytes] | None = None) -> None:
+        self._placed = placed or {}
         self._files = {path.lstrip("/"): content for path, content in files.items()}
         self._folded = {path.lower(): path for path in self._files}
 
     def fetch(self, location: str) -> bytes:
+        if location in self._placed:
+            return self._placed[location]
         if not location.startswith("file:"):
             raise ProblemError(Problem("contract.part-missing", "The part is at an address, and only files are at hand.",
                                        mend="Put the part beside the others, and its path into the place that names it."))

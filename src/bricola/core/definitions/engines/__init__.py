@@ -3,17 +3,18 @@ in `adapters/engines`."""
 
 from collections.abc import Mapping
 
-from bricola.core.definitions.engines import mariadb, postgresql, sqlite, tn3270, tn5250
+from bricola.core.definitions.engines import mariadb, postgresql, soap, sqlite, tn3270, tn5250
 from bricola.core.definitions.engines.engine import Engine, by_word
 from bricola.core.definitions.engines.places import DatabaseName, FilePlace, RequestMarks, ServerPlaces, SignOn, Statements, Writing
+from bricola.core.definitions.engines.soap import ServiceCalls
 from bricola.core.definitions.engines.terminals import TerminalBackend, TerminalPlaces
 
-ENGINES: Mapping[str, Engine] = by_word((sqlite.ENGINE, postgresql.ENGINE, mariadb.ENGINE, tn3270.ENGINE, tn5250.ENGINE))
+ENGINES: Mapping[str, Engine] = by_word((sqlite.ENGINE, postgresql.ENGINE, mariadb.ENGINE, tn3270.ENGINE, tn5250.ENGINE, soap.ENGINE))
 
 
 class BackendParts(TerminalBackend):
     """What engines add to the definition of a backend."""
 
 
-class BindingParts(Statements, TerminalPlaces, RequestMarks, Writing, SignOn, DatabaseName, ServerPlaces, FilePlace):
+class BindingParts(ServiceCalls, Statements, TerminalPlaces, RequestMarks, Writing, SignOn, DatabaseName, ServerPlaces, FilePlace):
     """What engines add to a binding. The last is written first."""

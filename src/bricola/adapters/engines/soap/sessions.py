@@ -1,0 +1,173 @@
+"""Sessions to SOAP services of others: one HTTP client each, over httpx, with one kept-alive connection.
+
+A pool counts sessions, so one connection a session keeps its bounds, its breakers and its live view true: what waits for a connection
+waits in the pool, where it is seen, and never inside a shared client.
+"""
+
+import os
+import ssl
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from urllib.parse import urlsplit
+
+import httpx
+
+from bricola.adapters.secrets import Presented, Secret, Secrets
+from bricola.core.definitions.engines.places import Endpoint
+from bricola.core.definitions.model import Binding
+from bricola.core.kinds.relays.sessions import Answered
+from bricola.core.messages.outbound import OutboundCall, user_token
+from bricola.core.pool.sessions import SessionLostError
+from bricola.core.problems import Kind, Problem, ProblemError
+
+_OPEN_SECONDS = 5.0
+_NONCE_BYTES = 16
+
+
+@dataclass(eq=False)
+class HttpSession:
+    """A client at one endpoint, with what it presents."""
+
+    client: httpx.AsyncClient
+    address: str
+    secret: Secret | None
+    sign_in: str
+    user: str
+    most_bytes: int
+    sound: bool = True
+
+    async def send(self, call: OutboundCall, seconds: float) -> Answered:
+        token = ""
+        if self.sign_in == "user-token" and self.secret is not None:
+            token = user_token(self.user, self.secret.value, datetime.now(UTC), os.urandom(_NONCE_BYTES), call.soap)
+        body = call.envelope(*((token,) if token else ()))
+        begun = False
+        try:
+            request = self.client.build_request("POST", self.address, content=body, timeout=httpx.Timeout(seconds, connect=_OPEN_SECONDS),
+                                                headers={**call.http_headers, **self._authorization()})
+            begun = True
+            response = await self.client.send(request, stream=True)
+            try:
+                content = await self._bounded(response)
+            finally:
+                await response.aclose()
+        except (httpx.ConnectError, httpx.ConnectTimeout) as error:
+            self.sound = False
+            raise SessionLostError(_unreachable(str(error)), begun=False) from None
+        except httpx.TimeoutException:
+            self.sound = False
+            raise ProblemError(Problem("outside.slow", "The other side did not answer in time.", Kind.BACKEND,
+                                       expected=f"within {seconds:g} s",
+                                       mend="Try again; the environment's 'answer_seconds' says how long it may take.")) from None
+        except httpx.HTTPError as error:
+            self.sound = False
+            raise SessionLostError(_unreachable(str(error)), begun) from None
+        if response.status_code in (401, 403):
+            raise ProblemError(Problem("outside.sign-in", "The other side does not accept how Bricola signs in.", Kind.BACKEND,
+                                       found=f"status {response.status_code}", inner=f"as {self.user or 'nobody'}, by {self.sign_in}",
+                                       mend="The people who run the service look at its credential and the form of the user's name."))
+        return Answered(response.status_code, response.headers.get("content-type", ""), content)
+
+    async def _bounded(self, response: httpx.Response) -> bytes:
+        pieces, total = [], 0
+        async for piece in response.aiter_bytes():
+            total += len(piece)
+            if total > self.most_bytes:
+                self.sound = False  # the rest of the answer is still on its way
+                raise ProblemError(Problem("outside.large", "The other side's answer is too large.", Kind.BACKEND,
+                                           expected=f"at most {self.most_bytes} bytes"))
+            pieces.append(piece)
+        return b"".join(pieces)
+
+    def _authorization(self) -> dict[str, str]:
+        if self.secret is None:
+            return {}
+        if self.sign_in == "basic":
+            request = httpx.Request("GET", "http://x/")
+            signed = next(httpx.BasicAuth(self.user, self.secret.value).auth_flow(request))
+            return {"Authorization": signed.headers["Authorization"]}
+        return {"Authorization": f"Bearer {self.secret.value}"} if self.sign_in == "bearer" else {}
+
+
+def _unreachable(words: str) -> Problem:
+    return Problem("backend.unreachable", "The other side cannot be reached.", Kind.BACKEND, inner=words, mend="Try again later.")
+
+
+class SoapServiceKind:
+    """How sessions to a SOAP service are handled."""
+
+    def __init__(self, name: str, binding: Binding, secrets: Secrets, make: Callable[..., httpx.AsyncClient] = httpx.AsyncClient) -> None:
+        self._name = name
+        self._binding = binding
+        self._presented = Presented(secrets, binding.credential) if binding.credential else None
+        self._make = make
+
+    async def open(self, endpoint: Endpoint) -> HttpSession:
+        secret = self._presented.versions()[0] if self._presented is not None else None
+        verify = tls_context(self._binding, secret) if endpoint.address.startswith("https:") else True
+        client = self._make(verify=verify, trust_env=False, follow_redirects=False, http2=False,
+                            limits=httpx.Limits(max_connections=1, max_keepalive_connections=1, keepalive_expiry=None))
+        user = self._binding.user_form.replace("{user}", secret.user) if secret is not None else ""
+        session = HttpSession(client, endpoint.address, secret, self._binding.sign_in, user, self._binding.answer_bytes)
+        if not await self.check(session):
+            await client.aclose()
+            raise ProblemError(_unreachable(f"no answer at {endpoint.address}"))
+        if self._presented is not None:
+            self._presented.used()
+        return session
+
+    def is_sound(self, session: HttpSession) -> bool:
+        return session.sound
+
+    def is_clean(self, session: HttpSession) -> bool:
+        return True
+
+    async def check(self, session: HttpSession) -> bool:
+        """A sign of life: any HTTP answer is one, since many services answer only to messages."""
+        parts = urlsplit(session.address)
+        try:
+            await session.client.request("OPTIONS", f"{parts.scheme}://{parts.netloc}{parts.path or '/'}", timeout=_OPEN_SECONDS)
+        except httpx.HTTPError:
+            session.sound = False
+            return False
+        return True
+
+    async def reset(self, session: HttpSession) -> bool:
+        return session.sound
+
+    async def close(self, session: HttpSession) -> None:
+        session.sound = False
+        await session.client.aclose()
+
+    def cut(self, session: HttpSession) -> None:
+        session.sound = False
+
+    def identity(self, session: HttpSession) -> str:
+        return f"{session.user} ({session.sign_in})" if session.user else session.sign_in if session.sign_in != "none" else ""
+
+    async def most_sessions(self, session: HttpSession) -> int | None:
+        return None
+
+
+def tls_context(binding: Binding, secret: Secret | None) -> ssl.SSLContext:
+    """Verified unless the binding says otherwise; with a client certificate where that is how Bricola signs in. Raises ProblemError."""
+    context = ssl.create_default_context()
+    if binding.tls == "encrypt":
+        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+    if binding.sign_in == "certificate" and secret is not None:
+        _load_certificate(context, secret)
+    return context
+
+
+def _load_certificate(context: ssl.SSLContext, secret: Secret) -> None:
+    """The standard library reads certificates from files only; this one is a file in memory that nobody else sees."""
+    handle = os.memfd_create("certificate", os.MFD_CLOEXEC)
+    try:
+        os.write(handle, f"{secret.certificate}\n{secret.value}\n".encode())
+        context.load_cert_chain(f"/proc/self/fd/{handle}")
+    except (ssl.SSLError, OSError) as error:
+        raise ProblemError(Problem("credential.certificate", "The client certificate cannot be used.", Kind.BACKEND,
+                                   inner=str(error))) from None
+    finally:
+        os.close(handle)

@@ -1,0 +1,161 @@
+"""Contracts of others: read, taken in as a service, taken in again when they changed."""
+
+import asyncio
+import base64
+import binascii
+import re
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from typing import Any, Protocol
+from urllib.parse import unquote, urlsplit
+
+from bricola.adapters.networks import Networks, read_networks
+from bricola.adapters.parts import Web, read_files, read_source, zip_files
+from bricola.core.contracts.compatibility import compare_contracts
+from bricola.core.contracts.reading.contract import ReadContract
+from bricola.core.contracts.reading.parts import Part, local_name
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.folder import default_path
+from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.names import kebab_case
+from bricola.core.definitions.text import write_definition
+from bricola.core.kinds.resolve import resolve_service
+from bricola.core.problems import Problem, ProblemError
+from bricola.server.ports.drafts import Drafts
+from bricola.server.settings import Settings
+from bricola.server.usecases import definitions
+from bricola.server.usecases.definitions import Ports as DefinitionPorts
+
+
+class Ports(DefinitionPorts, Protocol):
+    settings: Settings
+
+
+@dataclass(frozen=True)
+class Source:
+    """Where a contract comes from: an address that the service fetches, or files by path (in base64), one of which may be a zip."""
+
+    address: str = ""
+    files: Mapping[str, str] | None = None
+    main: str = ""
+
+
+async def read(ports: Ports, source: Source) -> ReadContract:
+    """Read a contract, beside the event loop. What is wrong in it is in its problems; raises ProblemError when there is nothing to read."""
+    return await asyncio.to_thread(_read, ports.settings, source)
+
+
+def _read(settings: Settings, source: Source) -> ReadContract:
+    if source.address:
+        if not source.address.startswith(("http://", "https://")):
+            raise ProblemError(Problem("contract.source", "This is no address that a contract is fetched from.", place="address",
+                                       expected="an address with http or https", found=source.address[:100]))
+        networks = Networks(read_networks(settings.networks))
+        return read_source(source.address, remote=lambda address: Web(networks, None, urlsplit(address).hostname or ""))
+    files: dict[str, bytes] = {}
+    for path, text in (source.files or {}).items():
+        try:
+            content = base64.b64decode(text, validate=True)
+        except binascii.Error:
+            raise ProblemError(Problem("contract.base64", "The content of the file is no base64.", place=path)) from None
+        files |= zip_files(content) if path.lower().endswith(".zip") else {path: content}
+    return read_files(files, source.main)
+
+
+def definition_of(contract: ReadContract, name: str, source: str, description: str = "") -> ContractDefinition:
+    """A contract that was read, as a definition: every part as it came, by a path of its own."""
+    files: dict[str, str] = {}
+    encoded: dict[str, str] = {}
+    places: dict[str, str] = {}
+    for part in contract.parts:
+        path = unquote(part.name) if part.location.startswith("file:") else _file_name(part, {*files, *encoded})
+        if not part.location.startswith("file:"):
+            places[path] = part.location
+        try:
+            files[path] = part.content.decode()
+        except UnicodeDecodeError:
+            encoded[path] = base64.b64encode(part.content).decode()
+    main = next(iter((*places, *files, *encoded))) if len(contract.parts) == 1 or places else unquote(contract.parts[0].name)
+    return ContractDefinition(name=name, description=description, source=source, fetched=f"{datetime.now(UTC):%Y-%m-%d}", main=main,
+                              files=files, encoded=encoded, places=places)
+
+
+def _file_name(part: Part, taken: set[str]) -> str:
+    """A file name for a part that came from an address."""
+    suffix = ".xsd" if local_name(part.root.tag) == "schema" else ".wsdl"
+    name = re.sub(r"[^\w.-]+", "-", urlsplit(part.location).path.rpartition("/")[2]).strip("-") or "contract"
+    name = name if name.lower().endswith(suffix) else f"{name}{suffix}"
+    number = 1
+    while name in taken:
+        number += 1
+        name = f"{number}-{name.partition('-')[2] if number > 2 else name}"
+    return name
+
+
+async def take_in(ports: Ports, source: Source, service: str, author: str, *, offers: str = "", name: str = "", role: str = "",
+                  plan_only: bool = False) -> dict[str, Any]:
+    """Make a service of a contract, one operation for each of its own, all of them stubs; or bring one that follows an older version of it
+    up to date, with its maps kept. Answers the plan, what changed for callers, and every problem of the contract."""
+    contract = await read(ports, source)
+    if not contract.usable:
+        raise ProblemError(*(Problem(one.code, one.message, place=one.place + (f":{one.line}" if one.line else ""))
+                             for one in contract.problems[:20]))
+    catalogue = ports.drafts.catalogue
+    existing = catalogue.find_service(service)
+    if existing is not None and not existing.contract:
+        raise ProblemError(Problem("contract.service-taken", f"There is a service {service} already, with a contract of its own.",
+                                   place=f"service {service}", mend="Choose another name."))
+    words = _described(contract, offers)
+    taken = definition_of(contract, existing.contract if existing is not None else name or kebab_case(service),
+                          source.address or "files", words)
+    made = _service(existing, service, taken, contract, offers, role, words)
+    after = catalogue | Catalogue([taken, made])
+    resolved = await asyncio.to_thread(resolve_service, made, after)
+    changes = []
+    if existing is not None:
+        before = await asyncio.to_thread(resolve_service, existing, catalogue)
+        changes = await asyncio.to_thread(compare_contracts, before.shape, resolved.shape)
+    paths = {one.reference: one.path for one in ports.drafts.files}
+    files = {paths.get((one.kind, one.name), default_path(one)): write_definition(one) for one in (taken, made)}
+    plan = await definitions.apply(ports, files, author, plan_only=plan_only)
+    return {
+        "service": service, "contract": taken.name, "applied": not plan_only,
+        "operations": [{"name": one.name, "runs": one.runs} for one in made.operations],
+        "changes": [definitions.plain_change(one) | {"lines": []} for one in plan],
+        "for_callers": [asdict(one) | {"verdict": one.verdict.words, "callers": []} for one in changes],
+        "problems": [one.as_dict() for one in contract.problems],
+    }
+
+
+def _described(contract: ReadContract, offers: str) -> str:
+    found = contract.services.get(offers) or next(iter(contract.services.values()))
+    return found.description[:2000]
+
+
+def _service(existing: ServiceDefinition | None, service: str, taken: ContractDefinition, contract: ReadContract, offers: str, role: str,
+             words: str) -> ServiceDefinition:
+    usable = {name: one for name, one in contract.services.items() if any(port.soap and port.operations for port in one.ports.values())}
+    chosen = offers or (existing.contract_service if existing is not None else "")
+    if chosen not in usable and (chosen or len(usable) > 1):
+        what = "There is no such service in it." if chosen else "The contract has several services."
+        raise ProblemError(Problem("contract.service", what, found=chosen, expected=f"one of {', '.join(usable)}",
+                                   mend="Say which one is meant."))
+    read_service = usable[chosen] if chosen else next(iter(usable.values()))
+    names = {name: None for port in read_service.ports.values() if port.soap for name in port.operations}
+    kept = {one.implements or one.name: one for one in existing.operations} if existing is not None else {}
+    operations = tuple(kept.get(name) or _stub(name, taken.name) for name in names)
+    if existing is not None:
+        return existing.model_copy(update={"operations": operations})
+    access: dict[str, Any] = {role: "all"} if role else {}
+    return ServiceDefinition(name=service, description=words, contract=taken.name, contract_service=chosen if len(usable) > 1 else "",
+                             access=access, operations=operations)
+
+
+def _stub(name: str, contract: str) -> Operation:
+    plain = re.sub(r"\W", "_", name)
+    plain = plain if re.match(r"[A-Za-z]", plain) else f"Op{plain}"
+    return Operation(name=plain, runs=f"contract {contract}.{plain}", implements="" if plain == name else name)
+
+
+__all__ = ["Drafts", "Ports", "Source", "definition_of", "read", "take_in"]
