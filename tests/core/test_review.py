@@ -7,17 +7,19 @@ from typing import Any
 import pytest
 
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.model import ContractDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.objects.review import EmptyFields
 from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, all_rules, review
 from bricola.core.review.page import write_page
+from tests.core.outside import wsdl
 
 DAY = 86_400.0
 RULES = all_rules()
 FACTS = Facts(
     now=100 * DAY,
-    engines={"sqlite": "", "postgresql": "", "tn3270": ""},
-    credentials={"locks": CredentialFact("password", 400 * DAY)},
+    engines={"sqlite": "", "postgresql": "", "tn3270": "", "soap": ""},
+    credentials={"locks": CredentialFact("password", 400 * DAY), "board": CredentialFact("password", 400 * DAY)},
     held_roles=frozenset({"reader"}),
 )
 PARTS = {
@@ -182,6 +184,26 @@ def in_gates(new: str) -> dict[str, Any]:
     return {"flow": FLOW, "gate": GATE, "changes": WALKED | {"live": ("backends:\n", "backends:\n" + new)}}
 
 
+BOARD = ("  board: {{address: '{0}', credential: {1}, sign_in: {2}{3}}}\n")
+
+
+def in_relay(address: str = "https://board.example/x", credential: str = "board", sign_in: str = "basic", more: str = "", relay: str = "",
+             runs: str = "relay board.Ask", schema: str = "") -> dict[str, Any]:
+    """The service with the contract of somebody else, sent on to them."""
+    ask = '<xs:element name="Ask"><xs:complexType><xs:sequence/></xs:complexType></xs:element><xs:element name="AskResponse" type="xs:string"/>'
+    contract = ContractDefinition(name="theirs", main="a.wsdl", files={"a.wsdl": wsdl(ask + schema)})
+    service = ("service: GaugeBook\ndescription: Gauges\nowner: River office\nnamespace: urn:larkmere:gauge-book\ncontract: theirs\naccess:\n"
+               f"  reader: all\noperations:\n  Ask: {{runs: {runs}, description: Asks.}}\n")
+    bound = "backends:\n" + BOARD.format(address, credential, sign_in, more)
+    return {"contract": write_definition(contract), "service": service, "board": "backend: board\nengine: soap\n",
+            "relay": f"relay: board\ncontract: theirs\nbackend: board\n{relay}",
+            "changes": {"rehearsal": ("backends:\n", "backends:\n  board: {address: 'https://trial.example/x'}\n"), "live": ("backends:\n", bound)}}
+
+
+def test_a_sound_relay_has_no_findings() -> None:
+    assert findings(**in_relay()) == []
+
+
 def test_a_sound_flow_has_no_findings() -> None:
     assert findings(**in_flow("level", "level")) == []
 
@@ -242,6 +264,7 @@ CASES: dict[str, dict[str, Any]] = {
     "flow.input": in_flow("{input: code}", "{input: number}"),
     "flow.fill": in_flow("{input: code}", "{input: code, value: G01}"),
     "flow.secret": in_flow("code: {input: code}", "code: {input: code}, pass: {value: abc}"),
+    "flow.pattern": in_gate("places: {code: {row: 5, column: 20}", "places: {code: {row: 5, column: 20, pattern: '(?=x)y'}"),
     "flow.output": in_flow("read: [height, day]", "read: [height, day, from]"),
     "flow.unread": in_flow("read: [height, day]", "read: day"),
     "flow.unused-input": in_flow("{input: code}", "{value: G01}"),
@@ -289,6 +312,16 @@ CASES: dict[str, dict[str, Any]] = {
     "parameter.unknown": in_service("grade: {given", "level: {given"),
     "parameter.value": in_service("{given: fixed, value: A}", "{given: fixed}"),
     "parameter.fit": in_service("value: A}", "value: Z}"),
+    "credential.place": with_facts(credentials={"locks": CredentialFact("password", None, frozenset({("live", "postgresql", "other:5432")}))}),
+    "contract.stub": in_relay(runs="contract theirs.Ask"),
+    "contract.problem": in_relay(runs="contract theirs.Ask", schema='<xs:simpleType name="X"><xs:restriction base="xs:string"><xs:pattern value="("/>'
+                                 '</xs:restriction></xs:simpleType><xs:element name="Y" type="t:X"/>'),
+    "relay.unchecked": in_relay(relay="check: none\n"),
+    "relay.operation": in_relay(relay="writes: [Tell]\n"),
+    "binding.url": in_relay("board.example:80"),
+    "binding.sign-in": in_relay(credential="board", sign_in="none"),
+    "binding.clear-text": in_relay("http://board.example/x"),
+    "binding.user-form": in_relay(more=", user_form: desk"),
     "operation.nil": in_service(MORE, "  SetGauge: {runs: gauge.update, nil: absent}\n" + MORE),
     "contract.types": in_flow("height: {type: decimal, fraction: 2}", "height: {type: decimal}"),
     "operation.description": in_object("    description: Finds gauges.\n", ""),

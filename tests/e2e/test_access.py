@@ -95,7 +95,8 @@ def test_roles_say_what_they_grant_and_who_has_them(client: Client) -> None:
     assert roles["auditor"]["grants"] == {"VesselRegistry": ["GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages"],
                                           "TonnageReport": ["GetTonnage", "ListTonnagePassages"]}
     assert roles["auditor"]["callers"] == ["night-batch", "toll-audit"]
-    assert roles["lock-desk"]["grants"] == {"BerthDesk": ["GetBerth"], "LockLedger": ["GetVesselLedger"]}
+    assert roles["lock-desk"]["grants"] == {"BerthDesk": ["GetBerth"], "LockLedger": ["GetVesselLedger"], "GaugeReadings": ["GetLevel"],
+                                            "NoticeBoard": ["ListNotices", "PostNotice"]}
 
 
 def test_users_change_and_their_sessions_end(own: Demo, client: Client) -> None:

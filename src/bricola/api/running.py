@@ -163,6 +163,16 @@ class CredentialUse(TypedDict):
 
 
 @closed
+class CredentialPlace(TypedDict):
+    """Where an admin agreed that a credential is presented; `address` is host and port."""
+
+    credential: str
+    environment: str
+    engine: str
+    address: str
+
+
+@closed
 class Credential(TypedDict):
     """Everything but the secret."""
 

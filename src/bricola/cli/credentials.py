@@ -57,6 +57,17 @@ def register(app: typer.Typer) -> None:
         print_json(made) if as_json else out.print(
             f"Added [bold]{text(name)}[/]. Name it in an environment: 'credential: {text(name)}'. It is never shown.")
 
+    @credentials.command("allow")
+    def allow(name: str, environment: str, at: At = "", as_json: Json = False) -> None:
+        """Agree that a credential is presented where the environment names it. Admins only; their own changes are a yes by themselves."""
+        with connect(at) as client:
+            places = client.allow_credential(name, environment)
+        if as_json:
+            print_json(places)
+            return
+        out.print(table(("Environment", "Engine", "Address"), [
+            (text(one["environment"]), text(one["engine"]), text(one["address"])) for one in places]))
+
     @credentials.command("rotate")
     def rotate(
         name: str, user: Annotated[str, typer.Option("--user", "-u", help="Another name, when it changes too.")] = "",

@@ -52,6 +52,10 @@ class RunningCalls(ApiConnection):
                 "expires_at": expires_at.isoformat() if expires_at else None}
         return cast("running.Credential", self._ask("POST", f"/credentials/{name}/rotation", json=body))
 
+    def allow_credential(self, name: str, environment: str) -> "list[running.CredentialPlace]":
+        """Agree, as an admin, that it is presented where the environment names it; answers all its places."""
+        return cast("list[running.CredentialPlace]", self._ask("POST", f"/credentials/{name}/places", json={"environment": environment}))
+
     def remove_credential(self, name: str) -> None:
         self._ask("DELETE", f"/credentials/{name}")
 

@@ -8,9 +8,11 @@ from collections.abc import Awaitable, Callable, Sequence
 
 import structlog
 
+from bricola.adapters.patterns import PatternProcess
 from bricola.core.calls.idempotency import Idempotency
 from bricola.core.definitions.model import segment_of
 from bricola.core.durations import DAY
+from bricola.core.patterns.matcher import use_fallback
 from bricola.core.problems import ProblemError
 from bricola.core.serving.pipeline import Pipeline
 from bricola.server.kinds.kind import KindServer
@@ -26,6 +28,7 @@ from bricola.server.ports.releases import Releases
 from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
 from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places_in_force
+from bricola.server.usecases.credentials import keep_places
 
 log = structlog.stdlib.get_logger("bricola.service")
 
@@ -57,8 +60,9 @@ class Bricola:
         self.changes = Changes(self.storage)
         self.drafts = Drafts()
         self.releases = Releases(self.storage, self.drafts)
+        self.patterns = PatternProcess()
         self.films = Films(self.storage)
-        self.places = Places(settings.data, self.credentials.vault, self.films)
+        self.places = Places(settings.data, self.credentials.vault, self.films, self.credentials.vault.require_places)
         self.metrics.follow(self)
         self.people = People(self.storage)
         self.calls = Calls(self.storage)
@@ -74,9 +78,14 @@ class Bricola:
         self._keeping: asyncio.Task[None] | None = None
 
     async def start(self) -> None:
+        use_fallback(self.patterns.run)
+        await self._take_up()
+
+    async def _take_up(self) -> None:
         """Take up where the service was stopped: drafts, callers, credentials, and every deployment in force."""
         await self.changes.load_all()
         await self.people.start()
+        await keep_places(self)
         await keep_contracts(self)
         for environment, service, version in await places_in_force(self):
             await bring_up(self, environment, service, version)
@@ -129,6 +138,7 @@ class Bricola:
         except ProblemError as error:
             log.warning("the last uses of tokens and credentials are not written down", problem=str(error))
         await self.places.close()
+        self.patterns.end()
         self.storage.close()
         log.info("service is stopped")
 

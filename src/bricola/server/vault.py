@@ -18,7 +18,7 @@ from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
 from bricola.adapters.secrets import Secret
 from bricola.core.problems import Kind, Problem, ProblemError, shown
-from bricola.store.credentials import StoredCredential
+from bricola.store.credentials import CredentialPlace, StoredCredential
 
 KEY_VARIABLE = "BRICOLA_KEY"
 _KNOWN = b"bricola"
@@ -38,6 +38,7 @@ class Vault:
         self._from_variable = bool(os.environ.get(KEY_VARIABLE))
         self._credentials: dict[str, StoredCredential] = {}
         self._uses: dict[str, float] = {}
+        self._places: frozenset[CredentialPlace] = frozenset()
         self._coming = ""  # the key that the store is being sealed with
         self._keys = self._read_keys()
         self._fernet = MultiFernet([Fernet(key) for key in self._keys])
@@ -122,6 +123,21 @@ class Vault:
     def load(self, credentials: Iterable[StoredCredential]) -> None:
         """Take effect at once for every session that is opened from now on."""
         self._credentials = {one.name: one for one in credentials}
+
+    def place(self, places: Iterable[CredentialPlace]) -> None:
+        """Where each credential may be presented, from now on."""
+        self._places = frozenset(places)
+
+    def require_places(self, wanted: Iterable[CredentialPlace]) -> None:
+        """Raises ProblemError for a place at which an admin has not said that the credential may be presented. Whoever may write an
+        environment could otherwise have any secret sent to a server of his own."""
+        problems = [Problem(
+            "credential.place", f"The credential {one.credential} may not be presented there.", Kind.PERMISSION,
+            place=f"environment {one.environment}", found=f"{one.engine} at {one.address}", expected="a place that an admin agreed to",
+            mend=f"An admin agrees: bricola credentials allow {one.credential} {one.environment}")
+            for one in wanted if one not in self._places]
+        if problems:
+            raise ProblemError(*problems)
 
     def secrets(self, credential: str) -> list[Secret]:
         found = self._credentials.get(credential)

@@ -63,7 +63,41 @@ def add_version(db: Db, credential: str, user: str, sealed: bytes, certificate: 
                    " VALUES (?,?,?,?,?,?,?)", (credential, user, sealed, certificate, expires_at, author, timestamp()))
 
 
+@dataclass(frozen=True)
+class CredentialPlace:
+    """Where a credential may be presented: an address (host and port) of an engine in an environment."""
+
+    credential: str
+    environment: str
+    engine: str
+    address: str
+
+
+def places(db: Db) -> list[CredentialPlace]:
+    rows = db.execute("SELECT credential, environment, engine, address FROM credential_place ORDER BY credential, environment, address")
+    return [CredentialPlace(*row) for row in rows]
+
+
+def add_places(db: Db, found: Iterable[CredentialPlace], author: str) -> None:
+    with db.transaction():
+        db.executemany("INSERT INTO credential_place (credential, environment, engine, address, author, at) VALUES (?,?,?,?,?,?)"
+                       " ON CONFLICT DO NOTHING",
+                       [(one.credential, one.environment, one.engine, one.address, author, timestamp()) for one in found])
+
+
+def places_were_kept(db: Db) -> bool:
+    """Whether places are kept since an earlier start; of credentials from before that, those where they are used then count."""
+    return db.execute("SELECT 1 FROM fact WHERE name = 'credential-places'").fetchone() is not None
+
+
+def keep_places(db: Db, found: Iterable[CredentialPlace]) -> None:
+    with db.transaction():
+        add_places(db, found, "upgrade")
+        db.execute("INSERT INTO fact (name, value) VALUES ('credential-places', ?) ON CONFLICT DO NOTHING", (b"1",))
+
+
 def remove_credential(db: Db, name: str) -> bool:
+    db.execute("DELETE FROM credential_place WHERE credential = ?", (name,))
     return db.execute("DELETE FROM credential WHERE name = ?", (name,)).rowcount > 0
 
 

@@ -75,6 +75,7 @@ class CredentialFact:
 
     kind: str
     expires: float | None = None
+    places: frozenset[tuple[str, str, str]] | None = None  # environment, engine, address: where it may be presented
 
 
 @dataclass(frozen=True)

@@ -31,7 +31,7 @@ def implemented(operation: Operation, resolved: ResolvedOperation, offer: Offere
     faults, wrong = _faults(operation, inner, outer, place)
     if missing or wrong:
         raise ProblemError(*missing, *wrong)
-    return replace(resolved, shape=outer, ways=Ways(into, out, faults))
+    return replace(resolved, shape=outer, ways=Ways(resolved, into, out, faults))
 
 
 _NO_ANSWER = Mapped(lambda values: {}, (), ())

@@ -47,6 +47,7 @@ class ResolvedOperation:
 class Ways:
     """Between an operation of somebody's contract and what runs it: the maps in and out, and which fault becomes which."""
 
+    inner: "ResolvedOperation"  # what runs it, as it would be with a contract of its own
     into: Mapped
     out: Mapped
     faults: Mapping[str, tuple[str, Mapped]]

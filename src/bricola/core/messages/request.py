@@ -34,8 +34,8 @@ def fill_message(parent: etree._Element, namespace: str, record: Record, values:
     """Append a message's element to `parent`, with values as they are given."""
     tag = record.tag_in(namespace)
     own = tag[1:].partition("}")[0] if tag[:1] == "{" else ""
-    alone = all(element.tag_in(namespace)[1:].partition("}")[0] == own for element in record.elements)
-    nsmap: dict[Any, str] = {None: own} if own and alone and record.is_plain else {"m": own} if own else {}
+    # a default namespace would take in elements without one, which contracts of others have
+    nsmap: dict[Any, str] = {None if not record.id else "m": own} if own else {}
     _Filler(namespace).fill(etree.SubElement(parent, tag, nsmap=nsmap), record, values)
 
 

@@ -4,8 +4,9 @@ from collections.abc import Iterator
 from urllib.parse import urlsplit
 
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.engines.places import presented_at
 from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
-from bricola.core.definitions.model import Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
 from bricola.core.durations import DAY
 from bricola.core.kinds.registry import backends_of
 from bricola.core.problems import shown
@@ -20,6 +21,7 @@ RULES = Rules(
     Rule("credential.kind", Area.SECURITY, _E, "A kind of backend takes some kinds of credential only."),
     Rule("credential.expired", Area.SECURITY, _E, "An expired secret is refused at the first call."),
     Rule("credential.expires", Area.SECURITY, _W, "Two weeks are enough to replace a secret in peace."),
+    Rule("credential.place", Area.ENVIRONMENT, _E, "A secret goes only where an admin said; anybody's server could ask for it."),
     Rule("credential.shared", Area.SECURITY, _W, "One secret for rehearsal and live means that a mistake in the one reaches the other."),
     Rule("binding.tls", Area.SECURITY, _W, "A protected environment should not send a sign-on in the clear."),
     Rule("environment.plain-http", Area.SECURITY, _W, "Tokens of callers travel in the clear.", True),
@@ -44,6 +46,7 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
             continue
         where = f"{place}, backends, {name}"
         yield from _credential(binding, where, facts)
+        yield from _places(environment, backend, binding, where, facts)
         if binding.credential:
             for other in catalogue.environments():
                 bound = other.binding(name)
@@ -53,6 +56,8 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
                                   f"{where}, credential", found=binding.credential, mend="Give each environment its own.",
                                   command=f"bricola credentials add {binding.credential}-{environment.name}")
         hosts = [urlsplit(f"//{one.address}").hostname or "" for one in binding.ends]
+        if backend.about.is_web:
+            continue  # its address says whether it is encrypted
         if environment.protected and binding.tls == "off" and not all(is_local(one) for one in hosts):
             yield finding("binding.tls", f"The way to {name} is not encrypted.", f"{where}, tls", expected="encrypt or verify",
                           found="off", mend="Set 'tls: verify', and switch TLS on at the server.")
@@ -62,6 +67,19 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
         yield finding("environment.plain-http", "Callers reach this environment without TLS.", f"{place}, address",
                       expected="an https address", found=shown(environment.address), mend=f"Use {address}.",
                       mended=environment.model_copy(update={"address": address}))
+
+
+def _places(environment: EnvironmentDefinition, backend: BackendDefinition, binding: Binding, where: str,
+            facts: Facts) -> Iterator[Finding]:
+    known = (facts.credentials or {}).get(binding.credential)
+    if known is None or known.places is None:
+        return
+    for end in binding.ends:
+        address = presented_at(end.address)
+        if (environment.name, backend.engine, address) not in known.places:
+            yield finding("credential.place", f"No admin has agreed that {binding.credential} is presented at {address}.",
+                          f"{where}, credential", found=address, mend="An admin agrees to it.",
+                          command=f"bricola credentials allow {binding.credential} {environment.name}")
 
 
 def _credential(binding: Binding, where: str, facts: Facts) -> Iterator[Finding]:

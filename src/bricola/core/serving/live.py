@@ -74,8 +74,8 @@ class LiveService:
 def with_given(handler: Handler, operation: ResolvedOperation, environment: EnvironmentDefinition) -> Handler:
     """The handler with the values that callers do not give, with its inputs taken out of the element around them, and with the maps from
     and to the contract that it follows."""
-    handler = _completed(handler, operation, environment)
     ways = operation.ways
+    handler = _completed(handler, operation if ways is None else ways.inner, environment)
     if ways is None:
         return handler
     into, out, faults = ways.into.run, ways.out.run, ways.faults
@@ -127,7 +127,7 @@ def compile_service(
     namespace = resolved.shape.namespace
     operations: dict[str, LiveOperation] = {}
     for one in resolved.operations:
-        compiled = one.kind.compile(one, environment, pools)
+        compiled = one.kind.compile(one if one.ways is None else one.ways.inner, environment, pools)
         faults = {fault.name: compile_encoder(fault.record, namespace) for fault in one.shape.faults}
         operations[one.shape.name] = LiveOperation(
             one.shape,

@@ -64,9 +64,10 @@ class _Compiler:
                 needed.append((slot, ".".join((*at, slot.name))))
         if plans or not at:
             self.missing += [path for _, path in needed]
+        defaults = {slot.name: slot.default for slot in target.slots if slot.default is not None}
 
         def run(scope: Scope) -> Values | None:
-            values: Values = {}
+            values: Values = dict(defaults)
             for name, fill in plans:
                 value = fill(scope)
                 if value is not _ABSENT and value is not None:

@@ -6,8 +6,10 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from bricola.api import definitions as answers
+from bricola.api.words import Role
 from bricola.server.api.access import Integrator, Running, Viewer
-from bricola.server.usecases import definitions, mending
+from bricola.server.ports.changes import Topic
+from bricola.server.usecases import credentials, definitions, mending
 from bricola.server.usecases.definitions import plain_change
 from bricola.server.usecases.deployments import plain_finding
 from bricola.server.usecases.reviews import review_service
@@ -41,7 +43,10 @@ class Mend(BaseModel):
 async def apply(body: Bundle, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of all files, or of none; answers what is added, changed, moved, removed and unchanged, and for live
     settings the moment since when they are in effect."""
-    changes = await definitions.apply(bricola, body.files, user.name, body.remove_others, body.plan_only, body.based_on)
+    agrees = user.role == Role.ADMIN and not body.plan_only  # an admin's environments say where credentials belong
+    more = credentials.agreeing(bricola, body.files, user.name) if agrees else None
+    changes = await definitions.apply(bricola, body.files, user.name, body.remove_others, body.plan_only, body.based_on,
+                                      also=[Topic.CREDENTIALS] if agrees else [], more=more)
     return {"applied": not body.plan_only, "changes": [plain_change(one) for one in changes]}
 
 

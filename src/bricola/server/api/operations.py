@@ -17,7 +17,7 @@ from bricola.server.api.access import Admin, Integrator, Operator, Running, View
 from bricola.server.api.callers import Word
 from bricola.server.backup import write_backup
 from bricola.server.ports.changes import Topic
-from bricola.server.usecases import audit, backends, credentials
+from bricola.server.usecases import audit, backends, credentials, definitions
 
 router = APIRouter(tags=["running it"])
 
@@ -41,6 +41,10 @@ class NewCredential(NewSecret):
     name: Word
     kind: CredentialKind = CredentialKind.PASSWORD
     description: str = Field("", max_length=500)
+
+
+class CredentialUse(BaseModel):
+    environment: str
 
 
 class Rotation(NewSecret):
@@ -103,6 +107,14 @@ async def rotate_credential(name: str, body: Rotation, user: Admin, bricola: Run
     """A new secret, in force at once; the old one is tried too while the overlap lasts."""
     return await credentials.rotate(bricola, name, body.user, body.secret, body.certificate, body.expires_at,
                                     timedelta(hours=body.overlap_hours), user.name)
+
+
+@router.post("/credentials/{name}/places", response_model=list[answers.CredentialPlace])
+async def allow_credential(name: str, body: CredentialUse, user: Admin, bricola: Running) -> list[dict[str, str]]:
+    """Agree that it is presented where the environment names it; answers all its places."""
+    places = await credentials.allow(bricola, name, body.environment, user.name)
+    await definitions.take_up(bricola, body.environment)
+    return places
 
 
 @router.delete("/credentials/{name}", status_code=204)

@@ -6,7 +6,7 @@ from pathlib import Path
 from bricola.server.ports.storage import Storage
 from bricola.server.vault import Vault
 from bricola.store import credentials
-from bricola.store.credentials import StoredCredential
+from bricola.store.credentials import CredentialPlace, StoredCredential
 from bricola.store.database import Db, timestamp
 
 
@@ -22,11 +22,20 @@ class Credentials:
         else:
             self.vault.verify(check)
 
-    def load(self, db: Db) -> list[StoredCredential]:
-        return credentials.credentials(db)
+    def load(self, db: Db) -> tuple[list[StoredCredential], list[CredentialPlace]]:
+        return credentials.credentials(db), credentials.places(db)
 
-    async def take(self, loaded: list[StoredCredential]) -> None:
-        self.vault.load(loaded)
+    async def take(self, loaded: tuple[list[StoredCredential], list[CredentialPlace]]) -> None:
+        found, places = loaded
+        self.vault.load(found)
+        self.vault.place(places)
+
+    async def places(self) -> list[CredentialPlace]:
+        """Where each credential may be presented."""
+        return await self._storage.read(credentials.places)
+
+    async def places_were_kept(self) -> bool:
+        return await self._storage.read(credentials.places_were_kept)
 
     async def known(self) -> list[StoredCredential]:
         return await self._storage.read(credentials.credentials)

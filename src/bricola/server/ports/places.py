@@ -3,7 +3,7 @@
 import asyncio
 import itertools
 import time
-from collections.abc import AsyncIterator, Iterator, Sequence
+from collections.abc import AsyncIterator, Callable, Iterator, Sequence
 from contextlib import asynccontextmanager
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -16,6 +16,7 @@ from bricola.adapters.engines import DOORS
 from bricola.adapters.engines.door import Surroundings
 from bricola.adapters.secrets import Secrets
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.engines.places import presented_at
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition, segment_of
 from bricola.core.kinds.registry import backends_of
 from bricola.core.kinds.resolve import ResolvedService
@@ -26,6 +27,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.live import LiveService, compile_service
 from bricola.server.ports.films import Films
 from bricola.store import releases
+from bricola.store.credentials import CredentialPlace
 from bricola.store.database import Db
 from bricola.store.releases import StoredRetirement
 
@@ -94,7 +96,8 @@ class Places:
     """Live services by place. Swapping is replacing one reference, so no call is lost: those in flight hold the
     service that they began with and end on it."""
 
-    def __init__(self, data: Path, secrets: Secrets, films: Films) -> None:
+    def __init__(self, data: Path, secrets: Secrets, films: Films, require: Callable[[list[CredentialPlace]], None]) -> None:
+        self._require = require
         self._data = data.resolve()
         self._secrets, self._films = secrets, films
         self.effective: dict[str, str] = {}  # live setting -> the moment since when it is in effect
@@ -250,5 +253,12 @@ class Places:
             existing[0].retire()
         return new
 
+    def require_credential(self, backend: BackendDefinition, binding: Binding, environment: str) -> None:
+        """Raises ProblemError where the binding's credential may not be presented."""
+        if binding.credential:
+            self._require([CredentialPlace(binding.credential, environment, backend.engine, presented_at(one.address))
+                           for one in binding.ends])
+
     def _kind(self, backend: BackendDefinition, binding: Binding, environment: str) -> SessionKind[Any]:
+        self.require_credential(backend, binding, environment)
         return DOORS[backend.engine].sessions(backend, binding, self.surroundings, environment)

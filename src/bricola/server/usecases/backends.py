@@ -74,6 +74,11 @@ async def check(ports: Ports, environment: str, backend: str = "") -> list[dict[
             continue
         probes = _probes(ports, name)
         door, running = DOORS[definition.engine], ports.places.running_kind(place, definition)
+        try:
+            ports.places.require_credential(definition, binding, environment)
+        except ProblemError as error:
+            results.append(_result(place, name, "", [Stage("signed on", "failed", error.problem.message, 0.0, error.problem)]))
+            continue
         for end in binding.ends:
             stages = await check_endpoint(door.checker(definition, binding, end, probes, ports.places.surroundings, running))
             results.append(_result(place, name, end.name, stages) | {"address": end.address})

@@ -7,16 +7,18 @@ from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.definitions.text import write_definition
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.server.usecases import definitions
+from bricola.server.ports.changes import Topic
+from bricola.server.usecases import credentials, definitions
 from bricola.server.usecases.definitions import Ports
 
 _KEPT = ("pool", "requests", "limits", "devices")  # of a binding that is made anew elsewhere
 
 
 async def connect(
-    ports: Ports, name: str, environment: str, engine: str, binding: dict[str, Any], description: str, author: str
+    ports: Ports, name: str, environment: str, engine: str, binding: dict[str, Any], description: str, author: str, agrees: bool = False
 ) -> dict[str, Any]:
-    """Define a backend where it is new, and bind it in an environment. The environment takes it up at once."""
+    """Define a backend where it is new, and bind it in an environment. The environment takes it up at once. With `agrees`, as an admin,
+    its credential belongs there from now on."""
     place = ports.drafts.environment(environment)
     existing = ports.drafts.catalogue.find_backend(name)
     if existing is not None and existing.engine != engine:
@@ -44,4 +46,6 @@ async def connect(
     changed = place.model_copy(update={"backends": bound_there})
     paths = {one.reference: one.path for one in ports.drafts.files}
     files = {paths.get((one.kind, one.name), default_path(one)): write_definition(one) for one in (backend, changed)}
-    return {"changes": [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)]}
+    more = credentials.agreeing(ports, files, author) if agrees else None
+    made = await definitions.apply(ports, files, author, also=[Topic.CREDENTIALS] if agrees else [], more=more)
+    return {"changes": [definitions.plain_change(one) for one in made]}

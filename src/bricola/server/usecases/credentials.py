@@ -1,16 +1,22 @@
 """Credentials: add, rotate with overlap, remove, who uses them. Secrets come in and never go out."""
 
+from collections.abc import Callable, Mapping
+from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 from typing import Any, Protocol
 
 from bricola.api.words import CredentialKind
+from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.engines.places import presented_at
+from bricola.core.definitions.model import EnvironmentDefinition
+from bricola.core.definitions.text import read_definition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.ports.changes import Change, Changes, Topic
 from bricola.server.ports.credentials import Credentials
 from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.vault import read_key_pair
 from bricola.store import credentials
-from bricola.store.credentials import StoredCredential
+from bricola.store.credentials import CredentialPlace, StoredCredential
 from bricola.store.database import Db
 
 
@@ -32,6 +38,65 @@ def users_of(ports: Ports, name: str) -> list[dict[str, str]]:
     """Which backend of which environment signs on with it."""
     return [{"environment": environment.name, "backend": binding.name}
             for environment in ports.drafts.catalogue.environments() for binding in environment.backends if binding.credential == name]
+
+
+def places_of(environment: EnvironmentDefinition, catalogue: Catalogue) -> list[CredentialPlace]:
+    """Where the credentials of an environment would be presented."""
+    found = []
+    for binding in environment.backends:
+        backend = catalogue.find_backend(binding.name)
+        if binding.credential and backend is not None:
+            found += [CredentialPlace(binding.credential, environment.name, backend.engine, presented_at(one.address))
+                      for one in binding.ends]
+    return found
+
+
+class HasDrafts(Protocol):
+    drafts: Drafts
+
+
+def agreeing(ports: HasDrafts, files: Mapping[str, str], author: str) -> Callable[[Change], None]:
+    """What an admin's definitions say yes to: their credentials at their addresses. For the change that stores them."""
+
+    def work(change: Change) -> None:
+        new = Catalogue(read_definition(text, path) for path, text in files.items())
+        catalogue = ports.drafts.catalogue | new
+        before = set(credentials.places(change.db))
+        found = [one for environment in new.environments() for one in places_of(environment, catalogue) if one not in before]
+        credentials.add_places(change.db, found, author)
+        for one in found:
+            change.note(author, "allow", f"credential {one.credential}", None, asdict(one))
+
+    return work
+
+
+async def allow(ports: Ports, name: str, environment: str, author: str) -> list[dict[str, str]]:
+    """Agree that a credential is presented where the environment names it; answers all its places."""
+    definition = ports.drafts.environment(environment)
+
+    def work(change: Change) -> list[dict[str, str]]:
+        _find(change.db, name)
+        before = set(credentials.places(change.db))
+        wanted = [one for one in places_of(definition, ports.drafts.catalogue) if one.credential == name]
+        if not wanted:
+            raise ProblemError(Problem("credential.unused", f"No backend in {environment} signs on with {name}.", Kind.CONFLICT,
+                                       place=f"environment {environment}", mend="Name it there first: 'credential: …'."))
+        credentials.add_places(change.db, wanted, author)
+        for one in wanted:
+            if one not in before:
+                change.note(author, "allow", f"credential {name}", None, asdict(one))
+        return [asdict(one) for one in credentials.places(change.db) if one.credential == name]
+
+    return await ports.changes.make([Topic.CREDENTIALS], work)
+
+
+async def keep_places(ports: Ports) -> None:
+    """At the first start of a program that keeps places: credentials belong where they are used now."""
+    if await ports.credentials.places_were_kept():
+        return
+    catalogue = ports.drafts.catalogue
+    found = [one for environment in catalogue.environments() for one in places_of(environment, catalogue)]
+    await ports.changes.make([Topic.CREDENTIALS], lambda change: credentials.keep_places(change.db, found))
 
 
 def _plain(ports: Ports, one: StoredCredential) -> dict[str, Any]:

@@ -189,6 +189,13 @@ async def _refresh_environments(ports: Ports, before: Catalogue) -> None:
             await bring_up(ports, *place)
 
 
+async def take_up(ports: Ports, environment: str) -> None:
+    """Put into service again what is deployed in an environment, with what it may do now."""
+    for place in await places_in_force(ports):
+        if place[0] == environment:
+            await bring_up(ports, *place)
+
+
 def compare_folder(ports: Ports, texts: dict[str, str]) -> list[FileDifference]:
     """How a folder's definitions differ from the drafts, whatever the files are called: from the drafts to the folder."""
     mine = {default_path(one.definition): one.text for one in read_bundle(texts)}

@@ -69,9 +69,11 @@ async def gather_facts(ports: Ports, catalogue: Catalogue, service: ServiceDefin
 
 async def _credentials(ports: Ports) -> dict[str, CredentialFact]:
     found = {}
+    allowed = await ports.credentials.places()
     for one in await ports.credentials.known():
         ends = [text for text in (one.versions[0].expires_at,) if text] if one.versions else []
-        found[one.name] = CredentialFact(one.kind, datetime.fromisoformat(ends[0]).timestamp() if ends else None)
+        places = frozenset((two.environment, two.engine, two.address) for two in allowed if two.credential == one.name)
+        found[one.name] = CredentialFact(one.kind, datetime.fromisoformat(ends[0]).timestamp() if ends else None, places)
     return found
 
 

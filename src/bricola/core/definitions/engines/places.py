@@ -1,6 +1,7 @@
 """Where a backend is and what may be done there: the parts that bindings of several engines share."""
 
 from typing import Literal
+from urllib.parse import urlsplit
 
 from pydantic import Field as Described
 
@@ -72,3 +73,13 @@ class Statements(Frozen):
 
 
 WHERE = frozenset((*FilePlace.model_fields, *ServerPlaces.model_fields))  # settings that say where a backend is
+
+
+def presented_at(address: str) -> str:
+    """The host and port of an address, web addresses included; what else stands in it changes nobody's identity."""
+    parts = urlsplit(address if "://" in address else f"//{address}")
+    try:
+        port = parts.port or {"https": 443, "http": 80}.get(parts.scheme)
+    except ValueError:
+        return address.lower()
+    return f"{(parts.hostname or '').lower()}:{port}" if port else (parts.hostname or address).lower()

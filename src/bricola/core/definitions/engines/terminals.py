@@ -48,7 +48,7 @@ class TextForm(Frozen):
 
 class Spot(Frozen):
     """Where a text stands. Without `length` it is the field that begins there, or what is left of the row. `rows` below one another
-    are read as one text. `pattern` is a regular expression; its first group is what is read."""
+    are read as one text. `pattern` is a regular expression (of RE2, so without look-around); its first group is what is read."""
 
     row: Row
     column: Column

@@ -30,6 +30,7 @@ RULES = Rules(
     Rule("flow.fault-field", Area.SERVICE, _E, "A fault tells which input it is about."),
     Rule("flow.default", Area.SERVICE, _E, "Only a simple input has a default."),
     Rule("flow.dates", Area.SERVICE, _E, "A date is read by where its day, month and year stand."),
+    Rule("flow.pattern", Area.SERVICE, _E, "What is read by a pattern is looked for in time that grows no faster than the text."),
     Rule("flow.list", Area.SERVICE, _E, "A list is collected from a screen that has it."),
     Rule("flow.region", Area.SERVICE, _E, "The rows of a list fill its region without a rest."),
     Rule("flow.column", Area.SERVICE, _E, "The columns of a list are the fields of its record, each once."),

@@ -8,6 +8,8 @@ from bricola.core.definitions.engines.terminals import Collect, KnownScreen, Mar
 from bricola.core.definitions.model import Operation
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.texts import check_dates
+from bricola.core.patterns.matcher import compile_search
+from bricola.core.patterns.syntax import PatternError
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.model import Element, FaultShape, OperationShape, Record
 from bricola.core.shapes.simple import SimpleType
@@ -78,6 +80,15 @@ def _unknown_screen(name: str, screens: Iterable[str], place: str) -> Problem:
     return Problem("flow.screen", "There is no such screen.", place=place, expected=f"one of {', '.join(screens)}", found=shown(name))
 
 
+def _no_pattern(text: str) -> str:
+    """Why a pattern cannot be looked for; '' when it can."""
+    try:
+        compile_search(text)
+    except PatternError as error:
+        return str(error)
+    return ""
+
+
 def _screen_mistakes(screens: Iterable[KnownScreen], place: str) -> Iterator[Problem]:
     for screen in screens:
         where = f"{place}, {screen.name}"
@@ -90,6 +101,9 @@ def _screen_mistakes(screens: Iterable[KnownScreen], place: str) -> Iterator[Pro
             if one.dates and (wrong := check_dates(one.dates)):
                 yield Problem("flow.dates", f"This is no look of a date: {wrong}.", place=f"{where}, places, {one.name}",
                               expected="like DD/MM/YY or YYYY-MM-DD", found=shown(one.dates))
+            if one.pattern and (told := _no_pattern(one.pattern)):
+                yield Problem("flow.pattern", f"The pattern cannot be read: {told}.", place=f"{where}, places, {one.name}, pattern",
+                              found=shown(one.pattern))
         for region in screen.lists:
             first, last = region.rows
             if last < first or (last - first + 1) % region.lines:

@@ -1,6 +1,5 @@
 """Walks compiled: every move with its recognisers, readers and writers, made once when a flow is deployed."""
 
-import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -9,6 +8,7 @@ from bricola.core.definitions.engines.terminals import Collect, KnownScreen, Lis
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.recognise import Recogniser, Test, any_mark, compile_recogniser, text_at
 from bricola.core.kinds.screens.texts import compile_reader, compile_writer
+from bricola.core.patterns.matcher import compile_search
 from bricola.core.problems import Problem, ProblemError
 from bricola.core.shapes.model import Element, Record, Values
 from bricola.core.shapes.simple import SimpleType
@@ -244,7 +244,7 @@ class _Compiler:
 
 
 def _searched(place: Place, convert: Callable[[str], Any]) -> Callable[[str], Any]:
-    pattern = re.compile(place.pattern)
+    pattern = compile_search(place.pattern)
 
     def read(text: str) -> Any:
         found = pattern.search(text)

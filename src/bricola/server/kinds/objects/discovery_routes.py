@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 
 from bricola.api import definitions as definitions_answers
 from bricola.api import objects as answers
+from bricola.api.words import Role
 from bricola.core.definitions.model import EngineWord
 from bricola.server.api.access import Integrator, Running
 from bricola.server.api.callers import Word
@@ -73,4 +74,5 @@ async def draft_object(environment: str, backend: str, body: ObjectWish, user: I
 @router.post("/environments/{environment}/backends", response_model=definitions_answers.Changes, status_code=201)
 async def connect(environment: str, body: NewBackend, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Define a backend where it is new, and bind it here. Takes effect at once."""
-    return await connecting.connect(bricola, body.name, environment, body.engine, body.binding.model_dump(), body.description, user.name)
+    return await connecting.connect(bricola, body.name, environment, body.engine, body.binding.model_dump(), body.description, user.name,
+                                    user.role == Role.ADMIN)

@@ -1,0 +1,351 @@
+"""Contracts of others at a running service: taken in, served as they came, answered by stubs, implemented, and sent on."""
+
+import sqlite3
+import threading
+from collections.abc import Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from typing import Any, ClassVar
+
+import httpx
+import pytest
+import zeep
+from lxml import etree
+
+from bricola.client import Client, ProblemError
+from tests.core.outside import CONTRACTS, folder, wsdl
+from tests.serving import Served, serving
+
+SOAP11 = '<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/">{}<e:Body>{}</e:Body></e:Envelope>'
+ENVIRONMENT = """environment: live
+backends:
+  store: {{file: live/store.db}}
+  other: {{endpoints: {{one: {{address: '{}'}}}}, {}}}
+"""
+
+
+class Outside(BaseHTTPRequestHandler):
+    """Somebody else's service: answers what it is told to, and keeps what it was sent."""
+
+    protocol_version = "HTTP/1.1"
+    answers: ClassVar[list[tuple[int, str, bytes]]] = []
+    seen: ClassVar[list[tuple[dict[str, str], bytes]]] = []
+
+    def do_OPTIONS(self) -> None:
+        self._send(204, "text/plain", b"")
+
+    def do_GET(self) -> None:
+        self._send(200, "text/xml", wsdl(GREETING).encode())
+
+    def do_POST(self) -> None:
+        body = self.rfile.read(int(self.headers.get("Content-Length", 0)))
+        self.seen.append((dict(self.headers), body))
+        self._send(*self.answers[0])
+
+    def _send(self, status: int, media: str, body: bytes) -> None:
+        self.send_response(status)
+        self.send_header("Content-Type", media)
+        self.send_header("Content-Length", str(len(body) if media != "cut" else len(body) + 100))
+        self.end_headers()
+        self.wfile.write(body)
+        if media == "cut":
+            self.close_connection = True
+
+    def log_message(self, format: str, *args: object) -> None:  # noqa: A002 — the name is the base class's
+        pass
+
+
+GREETING = ('<xs:element name="Ask"><xs:complexType><xs:sequence><xs:element name="name" type="xs:string"/></xs:sequence></xs:complexType></xs:element>'
+            '<xs:element name="AskResponse"><xs:complexType><xs:sequence><xs:element name="words" type="xs:string"/></xs:sequence>'
+            '<xs:attribute name="tone" type="xs:string"/></xs:complexType></xs:element>')
+SOUND = SOAP11.format("<e:Header><h:Mark xmlns:h='urn:h'>7</h:Mark></e:Header>",
+                      '<t:AskResponse xmlns:t="urn:t" tone="warm"><t:words>Hello &amp; welcome</t:words></t:AskResponse>').encode()
+
+
+@pytest.fixture(scope="module")
+def outside() -> Iterator[str]:
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Outside)
+    server.daemon_threads = True
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield f"http://127.0.0.1:{server.server_address[1]}/greetings"
+    server.shutdown()
+
+
+@pytest.fixture(scope="module")
+def served(tmp_path_factory: pytest.TempPathFactory, outside: str) -> Iterator[Served]:
+    data = tmp_path_factory.mktemp("contracts")
+    (data / "live").mkdir()
+    with sqlite3.connect(data / "live" / "store.db") as db:
+        db.execute("CREATE TABLE loan (signature TEXT PRIMARY KEY, reader INTEGER NOT NULL, due DATE NOT NULL)")
+        db.execute("INSERT INTO loan VALUES ('AB-1', 7, '2026-12-01')")
+    with serving(data) as one, one.client() as client:
+        client.apply({"e.yaml": ENVIRONMENT.format(outside, "answer_seconds: 1, answer_bytes: 20000"), "s.yaml": "backend: store\nengine: sqlite\n",
+                      "o.yaml": "backend: other\nengine: soap\n"})
+        client.save_caller("desk", ["clerk"], "")
+        yield one
+
+
+@pytest.fixture(scope="module")
+def client(served: Served) -> Iterator[Client]:
+    with served.client() as one:
+        yield one
+
+
+@pytest.fixture(scope="module")
+def token(client: Client) -> str:
+    return client.new_token("desk")
+
+
+def deploy(client: Client, service: str) -> None:
+    client.release(service)
+    client.deploy(service, "live")
+
+
+def take(client: Client, service: str, files: dict[str, str | bytes], **more: Any) -> Any:
+    return client.import_contract(service, files={name: one.encode() if isinstance(one, str) else one for name, one in files.items()},
+                                  role="clerk", **more)
+
+
+def post(served: Served, service: str, token: str, body: str, **headers: str) -> httpx.Response:
+    with served.http() as http:
+        return http.post(f"/soap/live/{service}", content=body.encode(), headers={
+            "Authorization": f"Bearer {token}", "Content-Type": "text/xml", **headers})
+
+
+def peer(served: Served, service: str, token: str) -> zeep.Client:
+    transport = zeep.Transport()
+    transport.session.headers["Authorization"] = f"Bearer {token}"
+    return zeep.Client(f"{served.url}/soap/live/{service}?wsdl", transport=transport)
+
+
+def test_a_contract_in_six_parts_is_served_as_it_came_and_answers_at_once(served: Served, client: Client, token: str) -> None:
+    taken = take(client, "LoanDesk", folder("01-split"))
+    assert [one["name"] for one in taken["operations"]] == ["BorrowItem", "FindReader"]
+    deploy(client, "LoanDesk")
+    ours = f"{served.url}/soap/live/LoanDesk"
+    with served.http() as http:
+        documents = [http.get(f"/soap/live/LoanDesk?WSDL&document={number}") for number in range(6)]
+        assert http.get("/soap/live/LoanDesk?wsdl&document=6").status_code == 404
+    originals = [one if isinstance(one, bytes) else one.encode() for one in folder("01-split").values()]
+    for document in documents:
+        text = document.text.replace(ours, "HERE")
+        same = [one for one in originals if etree.fromstring(one).get("targetNamespace") == etree.fromstring(document.content).get("targetNamespace")]
+        stripped = [_without_places(one.decode()) for one in same]
+        assert _without_places(text) in stripped
+    found = peer(served, "LoanDesk", token)
+    loan = found.service.BorrowItem(signature=["AB-1"], reader=5)
+    assert loan[0]["signature"] == "AA-1"
+    answer = post(served, "LoanDesk", token, SOAP11.format("", '<FindReader xmlns="urn:library:people"><name>x</name></FindReader>'))
+    assert answer.headers["bricola-stub"]
+    assert "stub" in client.calls(service="LoanDesk")[0]["message"]
+
+
+def _without_places(text: str) -> str:
+    import re
+
+    return re.sub(r'(location|schemaLocation)="[^"]*"', "", text)
+
+
+@pytest.mark.parametrize("name", ["03-bare", "05-headers-soap11", "07-two-namespaces"])
+def test_contracts_of_every_style_answer_an_independent_client(served: Served, client: Client, token: str, name: str) -> None:
+    service = f"Style{name[:2]}"
+    take(client, service, folder(name))
+    deploy(client, service)
+    with served.http() as http:
+        contract = http.get(f"/soap/live/{service}?wsdl").text
+        page = http.get(f"/soap/live/{service}", headers={"Accept": "text/html"})
+        assert page.status_code == 200
+        assert http.get(f"/rest/live/{service}/openapi.json").status_code == 200
+    original = (CONTRACTS / name / "main.wsdl").read_text()
+    assert contract == _readdressed(original, f"{served.url}/soap/live/{service}")
+    found = peer(served, service, token)
+    called = 0
+    for one in found.wsdl.services.values():
+        for port in one.ports.values():
+            for operation in port.binding._operations.values():
+                sample = client.sample(service, operation.name, "live")
+                reply = post(served, service, token, sample["envelope"], SOAPAction=f'"{operation.soapaction}"')
+                assert reply.status_code in (200, 202), (operation.name, reply.text)
+                if reply.status_code == 200:
+                    found.wsdl.types  # noqa: B018 — the schema is the judge below
+                    operation.process_reply(etree.fromstring(reply.content))
+                called += 1
+    assert called >= 2
+
+
+def _readdressed(text: str, address: str) -> str:
+    import re
+
+    return re.sub(r'(<soap:address location=")[^"]*"', lambda found: f'{found[1]}{address}"', text)
+
+
+def test_headers_that_the_contract_declares_are_understood_and_others_are_not(served: Served, token: str) -> None:
+    body = '<GetReading xmlns="http://station.example/elements"><sensor>a</sensor><from>2026-01-01T00:00:00Z</from></GetReading>'
+    known = '<e:Header><Session xmlns="http://station.example/elements" e:mustUnderstand="1"><key>AB</key></Session></e:Header>'
+    assert post(served, "Style05", token, SOAP11.format(known, body)).status_code == 200
+    strange = '<e:Header><x:Y xmlns:x="urn:x" e:mustUnderstand="1"/></e:Header>'
+    assert "MustUnderstand" in post(served, "Style05", token, SOAP11.format(strange, body)).text
+    one_way = SOAP11.format("", '<Calibrate xmlns="http://station.example/elements"><sensor>a</sensor><offset>1</offset></Calibrate>')
+    answer = post(served, "Style05", token, one_way)
+    assert (answer.status_code, answer.content) == (202, b"")
+    version = post(served, "Style05", token, one_way.replace("http://schemas.xmlsoap.org/soap/envelope/", "http://www.w3.org/2003/05/soap-envelope"))
+    assert "VersionMismatch" in version.text
+
+
+def test_an_operation_that_is_not_built_says_so(served: Served, client: Client, token: str) -> None:
+    take(client, "Later", {"main.wsdl": wsdl(GREETING)})
+    text = client.export()["services/Later.yaml"]
+    client.apply({"services/Later.yaml": text.replace("contract later.Ask}", "contract later.Ask, stub: fault}")})
+    deploy(client, "Later")
+    answer = post(served, "Later", token, SOAP11.format("", '<Ask xmlns="urn:t"><name>x</name></Ask>'))
+    assert answer.status_code == 500
+    assert "not built yet" in answer.text
+    assert answer.headers["bricola-stub"]
+
+
+def test_a_stub_is_replaced_by_what_implements_it_and_a_newer_contract_keeps_the_map(served: Served, client: Client, token: str) -> None:
+    schema = ('<xs:complexType name="Loan"><xs:sequence><xs:element name="item" type="xs:string"/><xs:element name="until" type="xs:date"/></xs:sequence>'
+              '<xs:attribute name="reader" type="xs:int"/></xs:complexType>'
+              '<xs:element name="Ask"><xs:complexType><xs:sequence><xs:element name="who" type="xs:int"/></xs:sequence></xs:complexType></xs:element>'
+              '<xs:element name="AskResponse"><xs:complexType><xs:sequence><xs:element name="loan" type="t:Loan" minOccurs="0" maxOccurs="9"/></xs:sequence>'
+              "</xs:complexType></xs:element>")
+    take(client, "Loans", {"main.wsdl": wsdl(schema)})
+    client.apply({
+        "loan.yaml": "object: loan\nbackend: store\ntable: loan\nkey: [signature]\nfields:\n  signature: {type: string}\n  reader: {type: int}\n"
+                     "  due: {type: date}\nfinders:\n  of:\n    description: Loans of one.\n    filters:\n      reader: {field: reader}\n",
+        "services/Loans.yaml": "service: Loans\ncontract: loans\naccess:\n  clerk: all\noperations:\n  Ask: {runs: loan.of}\n"})
+    with pytest.raises(ProblemError) as caught:
+        client.release("Loans")
+    assert {one.code for one in caught.value.problems} >= {"map.required"}
+    implemented = ("service: Loans\ncontract: loans\naccess:\n  clerk: all\noperations:\n  Ask:\n    runs: loan.of\n    map_in: {reader: who}\n"
+                   "    map_out: {loan.item: loan.signature, loan.until: loan.due}\n")
+    client.apply({"services/Loans.yaml": implemented})
+    deploy(client, "Loans")
+    answer = post(served, "Loans", token, SOAP11.format("", '<Ask xmlns="urn:t"><who>7</who></Ask>'))
+    assert "bricola-stub" not in answer.headers
+    row = etree.fromstring(answer.content).find(".//{urn:t}loan")
+    assert row is not None
+    assert (row.get("reader"), row.findtext("{urn:t}item"), row.findtext("{urn:t}until")) == ("7", "AB-1", "2026-12-01")
+    newer = wsdl(schema.replace('<xs:element name="who" type="xs:int"/>', '<xs:element name="who" type="xs:int"/><xs:element name="since" type="xs:date"/>'))
+    plan = take(client, "Loans", {"main.wsdl": newer}, plan_only=True)
+    assert [(one["rule"], one["verdict"]) for one in plan["for_callers"]] == [("input.added-required", "breaking")]
+    assert plan["operations"] == [{"name": "Ask", "runs": "loan.of"}]
+    assert "map_out" in client.export()["services/Loans.yaml"]
+
+
+@pytest.fixture(scope="module")
+def relay(served: Served, client: Client) -> str:
+    take(client, "Greetings", {"main.wsdl": wsdl(GREETING)})
+    client.apply({"relay.yaml": "relay: hello\ncontract: greetings\nbackend: other\n",
+                  "services/Greetings.yaml": "service: Greetings\ncontract: greetings\naccess:\n  clerk: all\noperations:\n  Ask: {runs: relay hello.Ask}\n"})
+    Outside.answers[:] = [(200, "text/xml", SOUND)]
+    deploy(client, "Greetings")
+    return "Greetings"
+
+
+ASK = SOAP11.format("", '<q:Ask xmlns:q="urn:t"><q:name>Imke</q:name></q:Ask>')
+
+
+def test_a_relay_passes_on_what_came_and_what_was_answered(served: Served, relay: str, token: str) -> None:
+    Outside.answers[:] = [(200, "text/xml; charset=utf-8", SOUND)]
+    Outside.seen.clear()
+    answer = post(served, relay, token, ASK)
+    assert answer.status_code == 200
+    inner = etree.fromstring(answer.content).find(".//{urn:t}AskResponse")
+    sent = etree.fromstring(SOUND).find(".//{urn:t}AskResponse")
+    assert inner is not None
+    assert sent is not None
+    assert etree.tostring(inner, method="c14n", exclusive=True) == etree.tostring(sent, method="c14n", exclusive=True)
+    assert "urn:h" in answer.text
+    headers, body = Outside.seen[-1]
+    assert headers["SOAPAction"] == '"ask"'
+    assert b"<q:name>Imke</q:name>" in body
+    with served.http() as http:
+        plain = http.post(f"/rest/live/{relay}/Ask", json={"name": "Imke"}, headers={"Authorization": f"Bearer {token}"})
+    assert plain.json() == {"tone": "warm", "words": "Hello & welcome"}
+
+
+WRONG: dict[str, tuple[int, str, bytes, str]] = {
+    "an HTML page": (200, "text/html", b"<html><body>Sign in</body></html>", "outside.html"),
+    "a page that says it is XML": (502, "text/xml", b"<!DOCTYPE html><html/>", "outside.html"),
+    "another version": (200, "application/soap+xml", SOUND.replace(b"http://schemas.xmlsoap.org/soap/envelope/", b"http://www.w3.org/2003/05/soap-envelope"),
+                        "outside.envelope"),
+    "a wrong element": (200, "text/xml", SOUND.replace(b"AskResponse", b"TellResponse"), "outside.element"),
+    "no envelope": (200, "text/xml", b"<AskResponse xmlns='urn:t'/>", "outside.envelope"),
+    "nothing": (200, "text/xml", b"", "outside.empty"), "nothing, with a bad status": (500, "text/plain", b"", "outside.empty"),
+    "half": (200, "text/xml", SOUND[:150], "outside.xml"), "no XML": (200, "text/plain", b"OK", "outside.xml"),
+    "too much": (200, "text/xml", SOUND + b" " * 30_000, "outside.large"),
+    "what the contract does not allow": (200, "text/xml", SOUND.replace(b"t:words", b"t:wordz"), "outside.contract"),
+    "a refused sign-in": (401, "text/xml", b"", "outside.sign-in"), "an answer with a bad status": (503, "text/xml", SOUND, "outside.status"),
+    "two bodies": (200, "text/xml", SOUND.replace(b"</e:Envelope>", b"<e:Body/></e:Envelope>"), "outside.body"),
+    "a document type": (200, "text/xml", b"<!DOCTYPE x [<!ENTITY a 'b'>]>" + SOUND, "outside.xml"),
+    "half a body": (200, "cut", SOUND[:100], "backend.unreachable"),
+}
+
+
+@pytest.mark.parametrize("name", WRONG)
+def test_what_the_other_side_does_wrong_is_told_as_what_it_is(served: Served, relay: str, token: str, name: str) -> None:
+    status, media, body, code = WRONG[name]
+    Outside.answers[:] = [(status, media, body)]
+    answer = post(served, relay, token, ASK)
+    assert answer.status_code == 500
+    assert f"<code>{code}</code>" in answer.text, answer.text
+    assert "Sign in</body>" not in answer.text
+    Outside.answers[:] = [(200, "text/xml", SOUND)]
+    assert post(served, relay, token, ASK).status_code == 200
+
+
+def test_an_answer_that_does_not_come_is_waited_for_no_longer_than_said(served: Served, relay: str, token: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    release = threading.Event()
+    monkeypatch.setattr(Outside, "do_POST", lambda self: release.wait(5))
+    answer = post(served, relay, token, ASK)
+    release.set()
+    assert "<code>outside.slow</code>" in answer.text
+    monkeypatch.undo()
+    assert post(served, relay, token, ASK).status_code == 200
+
+
+def test_a_fault_of_the_other_side_is_passed_on_in_its_words(served: Served, relay: str, token: str) -> None:
+    fault = SOAP11.format("", "<e:Fault><faultcode>e:Client</faultcode><faultstring>No such name.</faultstring></e:Fault>").encode()
+    Outside.answers[:] = [(500, "text/xml", fault)]
+    answer = post(served, relay, token, ASK)
+    assert "No such name." in answer.text
+    assert "<faultcode>soap:Client</faultcode>" in answer.text
+
+
+def test_requests_are_held_against_the_contract_before_they_are_sent_on(served: Served, relay: str, token: str) -> None:
+    Outside.seen.clear()
+    assert "element.missing" in post(served, relay, token, SOAP11.format("", '<Ask xmlns="urn:t"/>')).text
+    assert Outside.seen == []
+
+
+def test_addresses_inside_are_not_fetched_unless_the_operator_allows_them(client: Client, outside: str) -> None:
+    found = client.read_contract(f"{outside}?wsdl")
+    assert [one["code"] for one in found["problems"]] == ["contract.part"]
+    assert "may not be reached" in found["problems"][0]["message"]
+    with pytest.raises(ProblemError):
+        client.import_contract("Inner", f"{outside}?wsdl")
+
+
+def test_the_check_of_the_way_knows_services(client: Client) -> None:
+    Outside.answers[:] = [(500, "text/xml", SOAP11.format("", "<e:Fault><faultcode>e:Client</faultcode><faultstring>?</faultstring></e:Fault>").encode())]
+    stages = {one["stage"]: one["outcome"] for one in client.check("live", "other")[0]["stages"]}
+    assert stages["reachable"] == "passed"
+    assert stages["version"] == "passed"
+    Outside.answers[:] = [(200, "text/html", b"<html/>")]
+    stages = {one["stage"]: one["outcome"] for one in client.check("live", "other")[0]["stages"]}
+    assert stages["version"] == "failed"
+
+
+def test_a_definition_of_a_contract_is_text_that_comes_back_as_it_was(client: Client) -> None:
+    texts = client.export()
+    assert {one["action"] for one in client.apply(texts)} == {"unchanged"}
+    assert "<!-- A town library." in next(text for path, text in texts.items() if path.endswith("loan-desk.yaml"))
+
+
+def test_the_folder_of_the_tests_is_one_that_a_person_would_name(tmp_path: Path) -> None:
+    from bricola.adapters.parts import read_source
+
+    for name in ("01-split", "03-bare"):
+        assert read_source(str(CONTRACTS / name)).usable
+    assert read_source(str(CONTRACTS / "01-split" / "main.wsdl")).usable
