@@ -16,6 +16,7 @@ LARGE = r"((a{1,900}b){1,900}c){1,900}"  # RE2 cannot hold it
 @pytest.fixture
 def process() -> Iterator[PatternProcess]:
     one = PatternProcess(0.5)
+    use_fallback(matcher._no_fallback)  # a service in this process may have left its own
     yield one
     one.end()
     use_fallback(matcher._no_fallback)

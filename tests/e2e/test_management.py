@@ -127,7 +127,7 @@ def test_an_environment_is_a_live_setting(own: Demo, client: Client) -> None:
     moved = files[path].replace("live/registry.db", "live/gone.db")
     client.apply(files | {path: moved})
     assert place(client, "live")["state"] == "faulting"
-    assert "cannot be reached" in place(client, "live")["reason"]
+    assert "gone.db" in place(client, "live")["reason"]
     answer = httpx.post(own.address("live"), content="<a/>", headers={"Content-Type": "text/xml"})
     assert answer.status_code == 503
     assert "gone.db" not in answer.text

@@ -111,7 +111,8 @@ async def _contract(bricola: Bricola, environment: str, service: str, live: Live
         if found is None:
             raise ProblemError(Problem("contract.document", "The contract has no such document.", Kind.MISSING, place="document",
                                        expected=f"0 to {len(offer.documents) - 1}", found=shown(query.get("document", ""))))
-        return Response(found[0], headers={"content-type": f"text/xml; charset={found[1].removesuffix('-le').removesuffix('-be')}"})
+        charset = f"; charset={found[1].removesuffix('-le').removesuffix('-be')}" if found[1] else ""
+        return Response(found[0], headers={"content-type": f"text/xml{charset}"})
     body = hand_out(kept, address, live.notice) if kept else live.contract(address)
     if soap:
         body = one_version(body, soap)

@@ -65,7 +65,10 @@ class Offered:
             return None
         part = next(one for one in self.contract.parts if one.location == self.documents[number])
         numbers = {location: index for index, location in enumerate(self.documents)}
-        text, charset, mark = _decoded(part.content)
+        try:
+            text, charset, mark = _decoded(part.content)
+        except (LookupError, UnicodeDecodeError):  # an encoding that only the parser knows: its places stay as they are
+            return part.content, ""
 
         def tag(found: re.Match[str]) -> str:
             kind = found["tag"]

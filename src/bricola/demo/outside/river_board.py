@@ -99,6 +99,7 @@ def _fault(code: str, words: str, detail: str = "") -> str:
 def _handler(board: RiverBoard) -> type[BaseHTTPRequestHandler]:
     class Handler(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
+        wbufsize = 1 << 16  # head and body leave in one packet
 
         def do_GET(self) -> None:
             if self.path.lower() == f"{PLACE}?wsdl":

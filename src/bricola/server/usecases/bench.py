@@ -6,6 +6,7 @@ from typing import Any, Protocol
 import httpx
 
 from bricola.core.calls.callers import Caller
+from bricola.core.contracts.wsdl import soap_action
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.request import masked_text, masked_values, read_reply, read_trial, sensitive_names, write_request
 from bricola.core.messages.samples import sample_values
@@ -41,6 +42,11 @@ def version_by_number(number: str) -> Soap:
     return found
 
 
+def version_for(shape: ServiceShape, number: str) -> Soap:
+    """The version that is asked for, or the one that the service speaks where it speaks one only."""
+    return version_by_number(number if number in shape.soap or len(shape.soap) != 1 else shape.soap[0])
+
+
 def find_operation(shape: ServiceShape, name: str) -> OperationShape:
     found = shape.operation(name)
     if found is None:
@@ -53,7 +59,7 @@ async def sample(ports: Ports, service: str, operation: str, environment: str, s
     shape = await shape_for(ports, service, environment)
     found = find_operation(shape, operation)
     values = sample_values(found.input)
-    version = version_by_number(soap)
+    version = version_for(shape, soap)
     envelope = write_request(version, shape.namespace, found, values)
     return {"envelope": envelope.decode(), "values": values, "content_type": version.content_type.decode()}
 
@@ -99,12 +105,14 @@ async def send(
     ports.drafts.environment(environment)
     shape = await shape_for(ports, service, environment)
     found = find_operation(shape, operation)
-    version = version_by_number(soap)
+    version = version_for(shape, soap)
     identity = await choose_caller(ports, environment, service, operation, caller)
     body = envelope.encode() if envelope is not None else write_request(version, shape.namespace, found, values)
     headers = {"Content-Type": version.content_type.decode()}
     if version is Soap.V11:
-        headers["SOAPAction"] = f'"{shape.namespace}:{operation}"'
+        headers["SOAPAction"] = f'"{soap_action(shape, operation) if found.action is None else found.action}"'
+    elif found.action:
+        headers["Content-Type"] += f'; action="{found.action}"'
     if trial:
         headers["Bricola-Trial"] = "true"
     if request_id:

@@ -47,12 +47,12 @@ def _visit(ports: Ports, environment: str, catalogue: Catalogue) -> Visit:
     return visit
 
 
-def _inputs(record: Record, path: str = "") -> list[tuple[str, Element]]:
+def _inputs(record: Record, path: str = "", around: tuple[str, ...] = ()) -> list[tuple[str, Element]]:
     found = []
-    for one in record.elements:
+    for one in record.slots:
         found.append((f"{path}{one.name}", one))
-        if isinstance(one.type, Record):
-            found += _inputs(one.type, f"{path}{one.name}.")
+        if isinstance(one.type, Record) and (not one.type.id or one.type.id not in around):
+            found += _inputs(one.type, f"{path}{one.name}.", (*around, one.type.id))
     return found
 
 
@@ -76,6 +76,9 @@ async def compare(
 ) -> dict[str, Any]:
     """What was answered (or, for a write, sent) beside what is stored now."""
     found, catalogue = await _live_operation(ports, environment, service, operation)
+    if found.ways is not None:
+        raise ProblemError(Problem("records.mapped", "The answer was mapped to somebody else's contract, so it is not laid beside rows.",
+                                   place=operation, mend="Compare an operation that publishes the same source with a contract of its own."))
     owner = next((one for one in ports.kinds if one.kind.word == found.kind.word), None)
     if owner is None or owner.beside is None:
         words, mend = owner.nothing_beside if owner is not None else KindServer.nothing_beside

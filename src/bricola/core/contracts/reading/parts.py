@@ -121,7 +121,7 @@ def parse_part(content: bytes) -> etree._Element:
     if _HTML.match(content[:4096]):
         raise ProblemError(Problem("contract.html", "This is an HTML page and no contract.",
                                    mend="Give the address of the WSDL itself, which often ends in ?wsdl."))
-    if len(content) > _MOST_TAG and _LONG_TAG.search(content):
+    if len(content) > _MOST_TAG and max(map(len, content.split(b">"))) > _MOST_TAG and _LONG_TAG.search(content):
         raise ProblemError(Problem("xml.tag", "A tag of the document is too long.", expected=f"at most {_MOST_TAG} bytes"))
     try:
         root = etree.fromstring(content, _PARSER)
@@ -162,12 +162,12 @@ class Names:
         return f"{{{namespace}}}{local}"
 
 
-def documentation(node: etree._Element, *tags: str) -> str:
-    """The words of the documentation below a node, on one line."""
+def documentation(node: etree._Element, first: str, second: str = "") -> str:
+    """The words of the documentation below a node, on one line; with `second` it stands one level deeper."""
     words: list[str] = []
-    for tag in tags:
-        for found in node.iterfind(tag):
-            words += " ".join(str(one) for one in found.itertext()).split()
+    for outer in node.iterchildren(first):
+        for found in outer.iterchildren(second) if second else (outer,):
+            words += " ".join(str(one) for one in found.itertext()).split() if len(found) else (found.text or "").split()
     text = " ".join(words)
     return text if len(text) <= 2000 else text[:1999] + "…"
 

@@ -19,6 +19,8 @@ _OTHER_BOUND = {"min": "above", "above": "min", "max": "below", "below": "max"}
 STRING = SimpleType("string")
 ANYTHING = SimpleType("anySimpleType")
 _MOST_DERIVATIONS = 60
+_BUILT_IN = {name: SimpleType(name) for name in PRIMITIVES} | {
+    name: SimpleType("string", item=SimpleType(item), min_length=1) for name, item in LIST_TYPES.items()}
 
 
 class SimpleTypes:
@@ -44,10 +46,7 @@ class SimpleTypes:
     def built_in(tag: str) -> SimpleType | None:
         if not tag.startswith(X):
             return None
-        name = tag[len(X):]
-        if name in LIST_TYPES:
-            return SimpleType("string", item=SimpleType(LIST_TYPES[name]), min_length=1)
-        return SimpleType(name) if name in PRIMITIVES else None
+        return _BUILT_IN.get(tag[len(X):])
 
     def component(self, tag: str, component: Component, schema: Schema, node: etree._Element) -> SimpleType:
         key = tag if component.before is None else f"{tag} {id(component)}"

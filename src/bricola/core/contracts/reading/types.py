@@ -20,7 +20,7 @@ from bricola.core.shapes.primitives import ANY
 from bricola.core.shapes.simple import SimpleType
 
 _MOST_DERIVATIONS = 60
-_DOCUMENTATION = f"{X}annotation/{X}documentation"
+_DOCUMENTATION = f"{X}annotation", f"{X}documentation"
 _ANY_TYPE = f"{X}{ANY}"
 _ORDERS = {f"{X}sequence": Order.SEQUENCE, f"{X}choice": Order.CHOICE, f"{X}all": Order.ALL}
 _XML_ATTRIBUTES = {"lang": SimpleType("language"), "space": SimpleType("NCName", codes=("default", "preserve")),
@@ -42,6 +42,7 @@ class Types:
         self._members: dict[str, list[str]] | None = None
         self._messages: dict[str, Record | None] = {}
         self._narrower: dict[str, tuple[SimpleType, ...]] = {}
+        self._with_narrower: dict[str, SimpleType] = {}
 
     # -- what others ask for
 
@@ -68,7 +69,7 @@ class Types:
         node, schema = component.node, component.schema
         kind = self._type_of(node, schema, f"element {tag}")
         nillable = node.get("nillable") in ("true", "1")
-        text = documentation(node, _DOCUMENTATION)
+        text = documentation(node, *_DOCUMENTATION)
         record = Record(local_name(tag), tag=tag, id=f"message {tag}", nillable=nillable)
         if isinstance(kind, SimpleType):
             value = self._valued(Element("value", kind, 1, 1, text), node, kind)
@@ -86,8 +87,8 @@ class Types:
 
     def _make_element(self, raw: RawElement, name: str) -> Element:
         node, schema, least, most = raw.node, raw.schema, raw.least, raw.most
-        kind = self._type_of(node, schema, f"{schema.part.name} {node.sourceline} {id(node)}")
-        text = documentation(node, _DOCUMENTATION)
+        kind = self._type_of(node, schema)
+        text = documentation(node, *_DOCUMENTATION)
         element = Element(name, kind, least, most, text, tag=raw.tag, nillable=node.get("nillable") in ("true", "1"))
         return self._valued(element, node, kind)
 
@@ -105,7 +106,7 @@ class Types:
                     element = replace(element, fixed=fixed, when_empty=value)
         return element
 
-    def _type_of(self, node: etree._Element, schema: Schema, identity: str) -> "SimpleType | Record":
+    def _type_of(self, node: etree._Element, schema: Schema, identity: str = "") -> "SimpleType | Record":
         """The type of an element declaration: named, inside, that of its head, or anything."""
         seen = 0
         while True:
@@ -116,7 +117,8 @@ class Types:
             for inner in node.iterchildren(f"{X}complexType", f"{X}simpleType"):
                 if inner.tag == f"{X}simpleType":
                     return self._simple.local(inner, schema)
-                return self._record(f"{identity} type", node.get("name", ""), "", (inner, schema, None))
+                where = identity or f"{schema.part.name} {node.sourceline} {id(node)}"
+                return self._record(f"{where} type", node.get("name", ""), "", (inner, schema, None))
             head = node.get("substitutionGroup")
             tag = schema.expand(node, head) if head else None
             component = self._index.elements.get(tag) if tag else None
@@ -130,8 +132,11 @@ class Types:
             return MARKUP
         simple = self._simple.named(tag, schema, node) if tag is not None else None
         if simple is not None and tag is not None:
-            narrower = self._narrower_than(tag)
-            return replace(simple, derived=narrower) if narrower else simple
+            found = self._with_narrower.get(tag)
+            if found is None:
+                narrower = self._narrower_than(tag)
+                found = self._with_narrower[tag] = replace(simple, derived=narrower) if narrower else simple
+            return found
         component = self._index.types.get(tag) if tag is not None else None
         if component is None or tag is None:
             self._tell("schema.reference", f"There is no type {written or tag}; anything is taken in its place.", schema.part, node)
@@ -157,7 +162,7 @@ class Types:
         attributes, open_attributes = self._attributes(owner)
         text = self._text_type(owner)
         taken: set[str] = set()
-        values: dict[str, Any] = {"description": documentation(node, _DOCUMENTATION), "abstract": node.get("abstract") in ("true", "1")}
+        values: dict[str, Any] = {"description": documentation(node, *_DOCUMENTATION), "abstract": node.get("abstract") in ("true", "1")}
         if text is not None:
             slot = "value" if not any(one.name == "value" for one in attributes) else "text"
             values["text"] = Element(slot, text)
@@ -170,7 +175,9 @@ class Types:
             taken |= {one.name for one in elements}
             if mixed:
                 values["mixed"] = _free("content", taken | {one.name for one in attributes})
-        values["attributes"] = tuple(replace(one, name=_free(one.name, taken, "Attribute")) for one in attributes)
+        names = [_free(one.name, taken, "Attribute") for one in attributes]
+        values["attributes"] = tuple(one if one.name == name else replace(one, name=name)
+                                     for one, name in zip(attributes, names, strict=True))
         values["open_attributes"] = open_attributes
         if record.type and not _blocked(node, schema):
             values["derived"] = tuple(self._derived_records(record.type))
@@ -197,14 +204,12 @@ class Types:
     def _derivations(self) -> dict[str, list[str]]:
         found: dict[str, list[str]] = {}
         for tag, component in self._index.types.items():
-            for path in ((f"{X}complexContent", f"{X}extension"), (f"{X}complexContent", f"{X}restriction"),
-                         (f"{X}simpleContent", f"{X}extension"), (f"{X}simpleContent", f"{X}restriction"), (f"{X}restriction",)):
-                node: etree._Element | None = component.node
-                for step in path:
-                    node = node.find(step) if node is not None else None
-                base = component.schema.expand(node, node.get("base", "")) if node is not None and node.get("base") else None
-                if base is not None and base != tag:
-                    found.setdefault(base, []).append(tag)
+            for child in component.node.iterchildren(f"{X}complexContent", f"{X}simpleContent", f"{X}restriction"):
+                steps = (child,) if child.tag == f"{X}restriction" else child.iterchildren(f"{X}extension", f"{X}restriction")
+                for step in steps:
+                    base = component.schema.expand(step, step.get("base", "")) if step.get("base") else None
+                    if base is not None and base != tag:
+                        found.setdefault(base, []).append(tag)
         return found
 
     def _narrower_than(self, tag: str) -> tuple[SimpleType, ...]:
@@ -427,7 +432,7 @@ class Types:
             found[tag] = None
             return
         kind = self._attribute_type(declared, owner)
-        element = Element(local_name(tag), kind, int(use == "required"), 1, documentation(declared, _DOCUMENTATION), tag=tag)
+        element = Element(local_name(tag), kind, int(use == "required"), 1, documentation(declared, *_DOCUMENTATION), tag=tag)
         for attribute, key in (("fixed", "fixed"), ("default", "default")):
             text = node.get(attribute, declared.get(attribute))
             if text is not None and not kind.holds_names:

@@ -213,12 +213,15 @@ class _Reader:
             self._tell("wsdl.reference", f"There is no port type {text}.", binding.part, binding.node)
             return {}
         abstract = list(port_type.node.iterchildren(f"{W}operation"))
+        by_name: dict[str, list[etree._Element]] = {}
+        for one in abstract:
+            by_name.setdefault((one.get("name") or "").strip(), []).append(one)
         operations: dict[str, ReadOperation] = {}
         counts: dict[str, int] = {}
         taken: set[etree._Element] = set()
         for bound in binding.node.iterchildren(f"{W}operation"):
             name = (bound.get("name") or "").strip()
-            found = _matching(bound, [one for one in abstract if (one.get("name") or "").strip() == name and one not in taken])
+            found = _matching(bound, [one for one in by_name.get(name, ()) if one not in taken])
             if found is None:
                 self._tell("wsdl.operation", f"The port type has no operation {name}.", binding.part, bound)
                 continue

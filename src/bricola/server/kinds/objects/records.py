@@ -11,6 +11,7 @@ from bricola.core.kinds.objects.columns import columns_of, from_clause
 from bricola.core.kinds.objects.definition import Finder, ObjectDefinition
 from bricola.core.kinds.objects.reads import RowSelect
 from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedObject, resolve_object
+from bricola.core.kinds.objects.write_shape import CLEAR
 from bricola.core.messages.request import MASK
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.model import Element
@@ -77,6 +78,8 @@ def _answered(found: ResolvedOperation, values: dict[str, Any], answer: dict[str
     """The rows that the reply tells of. A write tells the key; what should be stored is what was sent."""
     if found.shape.writes:
         sent = values.get(found.nested, values) if found.nested else values
+        emptied = sent.get(CLEAR)
+        sent = {**sent, **dict.fromkeys([emptied] if isinstance(emptied, str) else emptied or ())}
         keys = {key: answer[key] for key in found.source.definition.key if key in answer}
         token = {CHANGE_TOKEN: answer[CHANGE_TOKEN]} if CHANGE_TOKEN in answer else {}
         return [{**sent, **keys, **token}], "sent"
