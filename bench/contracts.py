@@ -23,7 +23,9 @@ import zeep
 from lxml import etree
 
 from bricola.adapters.engines.soap.sessions import SoapServiceKind
+from bricola.adapters.folders import Folders
 from bricola.adapters.parts import read_source
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.calls.call import Call, Came
 from bricola.core.contracts.served import shape_of
 from bricola.core.definitions.engines.places import Endpoint
@@ -182,7 +184,7 @@ async def relaying(rounds: int) -> None:
         file.write_text(large_contract())
         operation = read_source(str(file)).services["S"].ports["Port"].operations["Op0"]
     shape = shape_of(operation, "Op0")
-    kind = SoapServiceKind("peer", Binding(name="peer", address=address), _NoSecrets())
+    kind = SoapServiceKind("peer", Binding(name="peer", address=address), Surroundings(Folders(Path(".")), _NoSecrets()))
     pool: Pool[Any] = Pool("peer", kind, (Endpoint(name="main", address=address),), PoolSettings(), time.monotonic)
     pool.start()
     handle = compile_relay(shape, "urn:t", Soap.V11, pool, "both", "declared", 10)

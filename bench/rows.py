@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from bricola.adapters.engines.sqlite.sessions import SqliteKind
+from bricola.adapters.folders import Folders
 from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import Endpoint
@@ -50,7 +51,7 @@ def publish(folder: Path, file: str, texts: list[str], service: str) -> tuple[Li
     definition = catalogue.find_service(service)
     assert definition is not None
     binding = Binding(name="registry", file=file)
-    pool: Pool[Any] = Pool("registry", SqliteKind("registry", folder, binding), (Endpoint(name="main", address=file),),
+    pool: Pool[Any] = Pool("registry", SqliteKind("registry", Folders(folder), binding), (Endpoint(name="main", address=file),),
                            PoolSettings(max_size=4), time.monotonic)
     place = EnvironmentDefinition(name="live", backends=(binding,))
     return compile_service(place, definition, 1, resolve_service(definition, catalogue), {"registry": pool}), pool

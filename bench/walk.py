@@ -26,8 +26,9 @@ from typing import Any
 import uvloop
 
 from bricola.adapters.engines import DOORS
-from bricola.adapters.engines.door import Surroundings
+from bricola.adapters.folders import Folders
 from bricola.adapters.secrets import Secret
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import Endpoint
@@ -62,7 +63,7 @@ async def walk_ours(ports: list[int], sessions: int, walks: int) -> tuple[float,
     ends = tuple(Endpoint(name=f"end{number}", address=f"127.0.0.1:{port}") for number, port in enumerate(ports))
     settings = PoolSettings(min_size=sessions, max_size=sessions, timeout=300, connect_timeout=60, check_after=600, health_every=600)
     binding = Binding(name="ledger", endpoints=ends, credential="clerk", pool=settings)
-    kind = DOORS[backend.engine].sessions(backend, binding, Surroundings(Path("."), Passwords()), "bench")
+    kind = DOORS[backend.engine].sessions(backend, binding, Surroundings(Folders(Path(".")), Passwords()), "bench")
     pool: Pool[Any] = Pool("ledger", kind, ends, settings, time.monotonic)
     operation = resolve_service(service, catalogue).operations[0]
     handle = compile_flow(operation, operation.source, pool)

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import httpx
 
@@ -27,6 +28,10 @@ class Served:
     url: str
     password: str = ""
 
+    @property
+    def data(self) -> Path:
+        return self.bricola.settings.data
+
     def http(self, path: str = "") -> httpx.Client:
         """Plain HTTP, with time enough for a machine that does much at once."""
         return httpx.Client(base_url=self.url + path, timeout=60)
@@ -39,17 +44,17 @@ class Served:
 
 
 @contextmanager
-def serving(data: Path, kinds: Sequence[KindServer] = SERVERS) -> Iterator[Served]:
+def serving(data: Path, kinds: Sequence[KindServer] = SERVERS, **settings: Any) -> Iterator[Served]:
     """A service on a data folder, new or used before; with its first admin imke where it is new."""
-    settings = Settings(data, port=0, organisation=ORGANISATION)
-    listener = listen(settings)
+    started_with = Settings(data, port=0, organisation=ORGANISATION, **settings)
+    listener = listen(started_with)
     ready, made = threading.Event(), []
 
     def when_ready(bricola: Bricola, address: str) -> None:
         made.append(Served(bricola, address))
         ready.set()
 
-    server = make_server(settings, listener, when_ready, kinds=kinds)
+    server = make_server(started_with, listener, when_ready, kinds=kinds)
     thread = threading.Thread(target=lambda: server.run(sockets=[listener]), daemon=True)
     thread.start()
     try:

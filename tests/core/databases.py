@@ -12,6 +12,7 @@ import pytest
 from bricola.adapters.engines.mariadb.sessions import MariaKind
 from bricola.adapters.engines.postgresql.sessions import PostgresKind
 from bricola.adapters.engines.sqlite.sessions import SqliteKind
+from bricola.adapters.folders import Folders
 from bricola.adapters.secrets import Secret
 from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
@@ -64,7 +65,7 @@ class Database:
                                database="registry", credential="x", **binding)
         if engine == "sqlite":
             sqlite3.connect(folder / "t.db").close()
-            kind = SqliteKind("river", folder, self.binding)
+            kind = SqliteKind("river", Folders(folder), self.binding)
         else:
             kind = (PostgresKind if engine == "postgresql" else MariaKind)("river", self.binding, OneSecret())
             self.run(f"DROP {'SCHEMA public CASCADE' if engine == 'postgresql' else 'DATABASE registry'}",

@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from bricola.adapters.engines import DOORS
-from bricola.adapters.engines.door import Surroundings
+from bricola.adapters.folders import Folders
 from bricola.adapters.secrets import Secret
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import Endpoint
@@ -119,4 +120,4 @@ async def until(condition: Callable[[], bool], seconds: float = 10.0) -> None:
 
 def open_kind(backend: BackendDefinition, binding: Binding, secrets: Any) -> Any:
     """How sessions to a host are opened, by the door of its engine."""
-    return DOORS[backend.engine].sessions(backend, binding, Surroundings(Path("."), secrets), "live")
+    return DOORS[backend.engine].sessions(backend, binding, Surroundings(Folders(Path(".")), secrets), "live")

@@ -11,6 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from bricola.adapters.engines.sqlite.sessions import SqliteKind
+from bricola.adapters.folders import Folders
 from bricola.core.calls.call import Call
 from bricola.core.definitions.engines.engine import Dialect
 from bricola.core.definitions.engines.places import Endpoint
@@ -43,7 +44,7 @@ def make_database(path: Path) -> None:
 @pytest.fixture
 async def live(tmp_path: Path) -> AsyncIterator[LiveService]:
     make_database(tmp_path / "g.db")
-    pool = Pool("g", SqliteKind("registry", tmp_path), (Endpoint(name="main", address="g.db"),), PoolSettings(), time.monotonic)
+    pool = Pool("g", SqliteKind("registry", Folders(tmp_path)), (Endpoint(name="main", address="g.db"),), PoolSettings(), time.monotonic)
     catalogue = gauge_catalogue()
     service = catalogue.find_service("GaugeBook")
     assert service is not None
@@ -114,7 +115,7 @@ def test_a_position_comes_back_as_it_was(code: str) -> None:
 
 
 async def test_a_missing_database_is_never_created_and_hides_its_path(tmp_path: Path) -> None:
-    kind, missing = SqliteKind("registry", tmp_path), Endpoint(name="main", address="none.db")
+    kind, missing = SqliteKind("registry", Folders(tmp_path)), Endpoint(name="main", address="none.db")
     with pytest.raises(ProblemError) as caught:
         await kind.open(missing)
     assert not (tmp_path / "none.db").exists()
@@ -129,7 +130,7 @@ async def test_a_session_opens_beside_a_writer(tmp_path: Path) -> None:
     make_database(tmp_path / "river.db")
     writer = sqlite3.connect(tmp_path / "river.db", isolation_level=None)
     writer.execute("BEGIN EXCLUSIVE")
-    kind = SqliteKind("river", tmp_path)
+    kind = SqliteKind("river", Folders(tmp_path))
     opening = asyncio.create_task(kind.open(Endpoint(name="main", address="river.db")))
     await asyncio.sleep(0.1)
     writer.execute("COMMIT")

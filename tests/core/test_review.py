@@ -343,6 +343,8 @@ CASES: dict[str, dict[str, Any]] = {
     "binding.kind": in_live("address: db-live.larkmere.example:5432", "file: live/river.db"),
     "binding.unused": in_live("    database: river\n", "    database: river\n    devices: [RIVER1]\n"),
     "binding.file-missing": {"changes": SQLITE, **with_facts(missing_files={"river": "live/river.db"})},
+    "binding.file-path": {"changes": SQLITE | {"live": (SQLITE["live"][0], "    file: ../river.db\n")}},
+    "binding.sign-on": in_live("tls: verify", "tls: encrypt\n    password_as: asked"),
     "binding.own-store": {"changes": SQLITE | {"live": (SQLITE["live"][0], "    file: bricola.db\n")}},
     "binding.address": in_live("db-live.larkmere.example:5432", "'http://db-live/x'"),
     "binding.database": in_live("    database: river\n", ""),

@@ -2,17 +2,43 @@
 
 import asyncio
 import os
-import socket
 import ssl
 from collections.abc import Sequence
 
 from bricola.adapters.addresses import host_and_port
-from bricola.adapters.secrets import Secrets
+from bricola.adapters.networks import Networks
 from bricola.adapters.stages import Step, fail
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Binding
 from bricola.core.kinds.kind import Probe
-from bricola.core.problems import ProblemError
+from bricola.core.problems import Kind, ProblemError
+
+
+async def resolved(networks: Networks, host: str, port: int) -> list[str]:
+    """The stage in which a name becomes addresses that may be connected to. Raises ProblemError."""
+    try:
+        return await networks.find(host, port)
+    except ProblemError as error:
+        if error.problem.kind is Kind.PERMISSION:
+            raise
+        raise fail("resolved", f"The name {host} is not known.", "a name that resolves", "",
+                   "Correct the address in the environment, or the name service.") from None
+
+
+async def reachable(addresses: Sequence[str], host: str, port: int) -> str:
+    """The stage in which something listens there: the first address that does. Raises ProblemError."""
+    words = ""
+    for address in addresses:
+        try:
+            _, writer = await asyncio.open_connection(address, port)
+        except OSError as error:
+            words = os.strerror(error.errno) if error.errno else str(error)
+            continue
+        writer.close()
+        return address
+    raise fail("reachable", f"Nothing answers at {host}:{port}.", "a listening server", words,
+               "Start the server, or correct the port; look at firewalls in between.")
 
 
 class ServerCheck:
@@ -20,33 +46,24 @@ class ServerCheck:
 
     default_port = 0
 
-    def __init__(self, binding: Binding, endpoint: Endpoint, secrets: Secrets, probes: Sequence[Probe]) -> None:
+    def __init__(self, binding: Binding, endpoint: Endpoint, around: Surroundings, probes: Sequence[Probe]) -> None:
         self._binding = binding
         self._endpoint = endpoint
-        self._secrets = secrets
+        self._secrets, self._networks = around.secrets, around.networks
         self._probes = probes
-        self._host, self._port = "", 0
+        self._host, self._port, self._at = "", 0, ""  # `_at` is the address that answers
+        self._addresses: list[str] = []
 
     def steps(self) -> list[Step]:
         return [self._resolved, self._reachable, self._tls, self._signed_on, self._version, self._allowed, self._sample]
 
     async def _resolved(self) -> str:
         self._host, self._port = host_and_port(self._endpoint.address, self.default_port)
-        try:
-            found = await asyncio.get_running_loop().getaddrinfo(self._host, self._port, type=socket.SOCK_STREAM)
-        except OSError as error:
-            raise fail("resolved", f"The name {self._host} is not known.", "a name that resolves", str(error.strerror),
-                        "Correct the address in the environment, or the name service.") from None
-        return ", ".join(dict.fromkeys(str(one[4][0]) for one in found))
+        self._addresses = await resolved(self._networks, self._host, self._port)
+        return ", ".join(self._addresses)
 
     async def _reachable(self) -> str:
-        try:
-            _, writer = await asyncio.open_connection(self._host, self._port)
-        except OSError as error:
-            raise fail("reachable", f"Nothing answers at {self._host}:{self._port}.", "a listening server",
-                        os.strerror(error.errno) if error.errno else str(error),
-                        "Start the server, or correct the port; look at firewalls in between.") from None
-        writer.close()
+        self._at = await reachable(self._addresses, self._host, self._port)
         return f"{self._host}:{self._port}"
 
     async def close(self) -> None:

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from bricola.adapters.folders import read_folders
 from bricola.adapters.networks import read_networks
 from bricola.cli.connection import Json
 from bricola.cli.output import out, print_json
@@ -32,6 +33,11 @@ def register(app: typer.Typer) -> None:
         allow_network: Annotated[list[str] | None, typer.Option(
             metavar="NETWORK", help="Besides public ones, a network that contracts may be fetched from, like 10.2.0.0/16; again for more.")
         ] = None,
+        backend_network: Annotated[list[str] | None, typer.Option(
+            metavar="NETWORK", help="A network that backends may be in, like 10.2.0.0/16; again for more; anywhere when left out.")
+        ] = None,
+        backend_folder: Annotated[list[Path] | None, typer.Option(
+            help="A folder that database files may lie in; again for more; the data folder when left out.")] = None,
         log_level: Annotated[LogLevel, typer.Option(help="How much is written down, on standard error.")] = LogLevel.INFO,
         log_format: Annotated[LogFormat, typer.Option(help="For people, as JSON, or by where it goes.")] = LogFormat.AUTO,
         as_json: Json = False,
@@ -41,7 +47,8 @@ def register(app: typer.Typer) -> None:
         from bricola.server.main import serve
         from bricola.server.settings import Settings
 
-        read_networks(allow_network or ())  # a mistake is told now
+        read_networks([*(allow_network or ()), *(backend_network or ())])  # a mistake is told now
+        folders = read_folders(backend_folder or ())
         if data.exists() and not data.is_dir():
             raise ProblemError(Problem("serve.data", "The data folder is a file.", place=str(data),
                                        mend="Name a folder with --data."))
@@ -57,7 +64,8 @@ def register(app: typer.Typer) -> None:
                 out.print(f"No user yet. Make the first one, once, at:\n  {setup}")
 
         set_up_logs(log_level, log_format)
-        serve(Settings(data, host, port, public, organisation, key_file, tuple(allow_network or ())), ready)
+        serve(Settings(data, host, port, public, organisation, key_file, tuple(allow_network or ()),
+                       tuple(backend_network or ()), folders), ready)
 
     @app.command("demo", rich_help_panel=panel)
     def demo_command(

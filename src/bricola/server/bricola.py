@@ -8,6 +8,8 @@ from collections.abc import Awaitable, Callable, Sequence
 
 import structlog
 
+from bricola.adapters.folders import Folders, read_folders
+from bricola.adapters.networks import backend_networks, read_networks
 from bricola.adapters.patterns import PatternProcess
 from bricola.core.calls.idempotency import Idempotency
 from bricola.core.definitions.model import segment_of
@@ -29,6 +31,7 @@ from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
 from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places_in_force
 from bricola.server.usecases.credentials import keep_places
+from bricola.store.database import is_store
 
 log = structlog.stdlib.get_logger("bricola.service")
 
@@ -62,7 +65,9 @@ class Bricola:
         self.releases = Releases(self.storage, self.drafts)
         self.patterns = PatternProcess()
         self.films = Films(self.storage)
-        self.places = Places(settings.data, self.credentials.vault, self.films, self.credentials.vault.require_places)
+        folders = Folders(settings.data.resolve(), read_folders(settings.backend_folders), is_store)
+        networks = backend_networks(read_networks(settings.backend_networks))
+        self.places = Places(folders, networks, self.credentials.vault, self.films, self.credentials.vault.require_places)
         self.metrics.follow(self)
         self.people = People(self.storage)
         self.calls = Calls(self.storage)

@@ -16,3 +16,5 @@ class Settings:
     organisation: str = ""
     key_file: Path | None = None
     networks: tuple[str, ...] = ()  # besides public ones, that contracts may be fetched from
+    backend_networks: tuple[str, ...] = ()  # where backends may be; anywhere when none is named
+    backend_folders: tuple[Path, ...] = ()  # where files of backends may lie; the data folder when none is named

@@ -3,30 +3,19 @@
 What is known of an engine without talking to it stands in `core/definitions/engines`.
 """
 
-from collections.abc import Awaitable, Callable, Mapping, Sequence
-from dataclasses import dataclass, field
-from pathlib import Path
+from collections.abc import Awaitable, Callable, Sequence
+from dataclasses import dataclass
 from typing import Any, Protocol
 
-from bricola.adapters.secrets import Secrets
 from bricola.adapters.stages import Checker
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.engine import Engine
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.kinds.kind import Probe
-from bricola.core.kinds.screens.film import Film
 from bricola.core.pool.sessions import SessionKind
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.tables import Table
-
-
-@dataclass(frozen=True)
-class Surroundings:
-    """What a door may need beside the binding: the data folder, credentials, and the films that may stand in for hosts."""
-
-    data: Path
-    secrets: Secrets
-    films: Mapping[str, Film] = field(default_factory=dict)
 
 
 class TableReader(Protocol):

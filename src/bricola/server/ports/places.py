@@ -7,14 +7,15 @@ from collections.abc import AsyncIterator, Callable, Iterator, Sequence
 from contextlib import asynccontextmanager
 from dataclasses import dataclass, replace
 from datetime import datetime
-from pathlib import Path
 from typing import Any
 
 import structlog
 
 from bricola.adapters.engines import DOORS
-from bricola.adapters.engines.door import Surroundings
+from bricola.adapters.folders import Folders
+from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secrets
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import presented_at
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition, segment_of
@@ -96,9 +97,10 @@ class Places:
     """Live services by place. Swapping is replacing one reference, so no call is lost: those in flight hold the
     service that they began with and end on it."""
 
-    def __init__(self, data: Path, secrets: Secrets, films: Films, require: Callable[[list[CredentialPlace]], None]) -> None:
+    def __init__(self, folders: Folders, networks: Networks, secrets: Secrets, films: Films,
+                 require: Callable[[list[CredentialPlace]], None]) -> None:
         self._require = require
-        self._data = data.resolve()
+        self._folders, self._networks = folders, networks
         self._secrets, self._films = secrets, films
         self.effective: dict[str, str] = {}  # live setting -> the moment since when it is in effect
         self._live: dict[Place, LivePlace] = {}
@@ -232,7 +234,7 @@ class Places:
     @property
     def surroundings(self) -> Surroundings:
         """What doors to backends are given."""
-        return Surroundings(self._data, self._secrets, self._films.by_flow)
+        return Surroundings(self._folders, self._secrets, self._films.by_flow, self._networks)
 
     def _pool(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AnyPool:
         backend, binding = bound_backend(environment, name, catalogue)

@@ -29,7 +29,7 @@ class MariaCheck(ServerCheck):
 
     async def _tls(self) -> str:
         """Also the first sign that such a server is there at all: it greets, and the greeting tells what it offers."""
-        reader, writer = await asyncio.open_connection(self._host, self._port)
+        reader, writer = await asyncio.open_connection(self._at, self._port)
         try:
             greeting = b""
             with contextlib.suppress(TimeoutError, asyncio.IncompleteReadError):
@@ -39,12 +39,12 @@ class MariaCheck(ServerCheck):
         finally:
             writer.close()
         if greeting[:1] == b"\xff":
-            raise fail("tls", "The server refuses connections from here.", "a greeting", greeting[3:].decode("utf-8", "replace"),
+            raise fail("tls", "The server refuses connections from here.", "a greeting", f"error {int.from_bytes(greeting[1:3], 'little')}",
                        "Look at the server's log.")
         after_version = greeting.find(b"\0") + 1
         flags = greeting[after_version + 13:after_version + 15]
         if greeting[:1] != b"\x0a" or len(flags) < 2:
-            raise fail("tls", "What answers is not a MariaDB server.", "its greeting", repr(greeting[:40]) if greeting else "nothing",
+            raise fail("tls", "What answers is not a MariaDB server.", "its greeting", "another protocol" if greeting else "nothing",
                        "Correct the address in the environment.")
         offered = bool(int.from_bytes(flags, "little") & _TLS_FLAG)
         if self._binding.tls == "off":
@@ -60,7 +60,7 @@ class MariaCheck(ServerCheck):
         words, refusal = "no secret", True
         for secret in known:
             try:
-                self._connection = await asyncio.to_thread(sessions.connect, self._binding, self._endpoint, secret)
+                self._connection = await asyncio.to_thread(sessions.connect, self._binding, self._endpoint, secret, self._networks)
             except (pymysql.Error, OSError) as error:
                 words, refusal = sessions.said(error), sessions.is_refusal(error)
                 continue

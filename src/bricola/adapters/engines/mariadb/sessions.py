@@ -10,6 +10,7 @@ The session speaks standard SQL: names in double quotes, strict types, UTC.
 import asyncio
 import contextlib
 import re
+import socket
 import ssl
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -22,6 +23,7 @@ from pymysql.constants import CLIENT, ER
 from pymysql.cursors import SSCursor
 
 from bricola.adapters.addresses import host_and_port
+from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.statements import (
     CHUNK,
@@ -43,9 +45,11 @@ from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, Give
 from bricola.core.sql.text import numbered
 
 DEFAULT_PORT = 3306
+_PROOFS = ("", "mysql_native_password", "client_ed25519")  # ways to sign on in which a challenge is answered
 OLDEST_VERSION = (10, 5)  # from which INSERT … RETURNING is there
 MODES = "ANSI_QUOTES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION,PIPES_AS_CONCAT"
 
+_Driver: Any = pymysql.connections.Connection  # whose stubs leave out what happens at the sign-on
 Connection = Any  # pymysql.connections.Connection, which is generic for type checkers only
 T = TypeVar("T")
 _STATEMENT_TIMEOUT, _INTERRUPTED, _READ_ONLY = 1969, 1317, 1792
@@ -200,8 +204,8 @@ class _Inside:
 class MariaKind:
     """How the pool handles MariaDB sessions of one binding."""
 
-    def __init__(self, name: str, binding: Binding, secrets: Secrets) -> None:
-        self._name, self._binding, self._secrets = name, binding, secrets
+    def __init__(self, name: str, binding: Binding, secrets: Secrets, networks: Networks) -> None:
+        self._name, self._binding, self._secrets, self._networks = name, binding, secrets, networks
 
     async def open(self, endpoint: Endpoint) -> MariaSession:
         """Signs on with the newest secret; with an older one while a rotation overlaps. Raises ProblemError."""
@@ -210,13 +214,17 @@ class MariaKind:
         for secret in known:
             worker = ThreadPoolExecutor(1, thread_name_prefix=f"mariadb-{self._name}")
             try:
-                connection = await asyncio.get_running_loop().run_in_executor(worker, connect, self._binding, endpoint, secret)
+                connection = await asyncio.get_running_loop().run_in_executor(worker, connect, self._binding, endpoint, secret,
+                                                                                self._networks)
             except (pymysql.Error, OSError) as error:
                 worker.shutdown(wait=False)
                 if not is_refusal(error):
                     raise unreachable(self._name, said(error)) from None
                 refused = said(error)
                 continue
+            except ProblemError:
+                worker.shutdown(wait=False)
+                raise
             if self._binding.credential:
                 self._secrets.used(self._binding.credential)
             again = self._again(endpoint, secret)
@@ -224,7 +232,7 @@ class MariaKind:
         raise sign_on_refused(self._name, f"{endpoint.address}, credential {self._binding.credential or 'none'}: {refused}")
 
     def _again(self, endpoint: Endpoint, secret: Secret) -> Callable[[], Connection]:
-        return lambda: connect(self._binding, endpoint, secret)
+        return lambda: connect(self._binding, endpoint, secret, self._networks)
 
     def is_sound(self, session: MariaSession) -> bool:
         return session.sound and session.connection.open
@@ -280,25 +288,54 @@ def said(error: Exception) -> str:
     return str(error.args[-1]) if error.args else str(error)
 
 
-def connect(binding: Binding, endpoint: Endpoint, secret: Secret) -> Connection:
-    """One connection with its settings. Blocks; raises pymysql.Error or OSError."""
+def connect(binding: Binding, endpoint: Endpoint, secret: Secret, networks: Networks) -> Connection:
+    """One connection with its settings. Blocks; raises pymysql.Error or OSError, and ProblemError where it may not connect."""
     host, port = host_and_port(endpoint.address, DEFAULT_PORT)
     seconds = binding.limits.seconds
     settings = [f"SET SESSION sql_mode='{MODES}', time_zone='+00:00', max_statement_time={seconds:g}"]
     if binding.read_only:
         settings.append("SET SESSION TRANSACTION READ ONLY")
-    connection: Connection = pymysql.connect(
+    weak = binding.password_as == "asked" or binding.tls == "verify"
+    connection: Connection = (_Driver if weak else _ProofOnly)(
         host=host, port=port, user=secret.user or None, password=secret.value or "", database=binding.database or None,
         charset="utf8mb4", autocommit=True, connect_timeout=int(max(1, binding.pool.connect_timeout)), read_timeout=int(seconds) + 5,
-        write_timeout=int(seconds) + 5, client_flag=CLIENT.FOUND_ROWS, program_name="bricola", **_tls(binding))
+        write_timeout=int(seconds) + 5, client_flag=CLIENT.FOUND_ROWS, program_name="bricola", defer_connect=True,
+        **_tls(binding))
     try:
+        connection.connect(_socket(networks.addresses(host, port), port, max(1.0, binding.pool.connect_timeout)))
         with connection.cursor() as cursor:
             for statement in settings:
                 cursor.execute(statement)
-    except pymysql.Error:
-        connection.close()
+    except (pymysql.Error, OSError):
+        if connection.open:
+            connection.close()
         raise
     return connection
+
+
+def _socket(addresses: Sequence[str], port: int, seconds: float) -> socket.socket:
+    """To the first address that takes the connection. Raises OSError."""
+    for address in addresses[:-1]:
+        with contextlib.suppress(OSError):
+            return socket.create_connection((address, port), seconds)
+    return socket.create_connection((addresses[-1], port), seconds)
+
+
+class _ProofOnly(_Driver):  # type: ignore[misc]
+    """Shows that it knows the password, and never says it. Which way is taken, the server asks: with its greeting and again later."""
+
+    def _get_server_information(self) -> None:
+        super()._get_server_information()
+        self._require_proof(self._auth_plugin_name)
+
+    def _process_auth(self, plugin_name: bytes, *rest: Any) -> Any:
+        self._require_proof(plugin_name.decode("ascii", "replace"))
+        return super()._process_auth(plugin_name, *rest)
+
+    def _require_proof(self, way: str) -> None:
+        if way not in _PROOFS:
+            raise pymysql.OperationalError(ER.ACCESS_DENIED_ERROR, "the server asks for the password in a way that tells it, and "
+                                           "'password_as: proof' of the binding does not")
 
 
 def _tls(binding: Binding) -> dict[str, Any]:

@@ -30,7 +30,7 @@ class PostgresCheck(ServerCheck):
 
     async def _tls(self) -> str:
         """Also the first sign that a PostgreSQL server is there at all: it answers S or N to a request for TLS."""
-        reader, writer = await asyncio.open_connection(self._host, self._port)
+        reader, writer = await asyncio.open_connection(self._at, self._port)
         try:
             writer.write(_SSL_REQUEST)
             answer = await reader.read(64)
@@ -39,7 +39,7 @@ class PostgresCheck(ServerCheck):
                     answer += await reader.read(64)
             if answer not in (b"S", b"N"):
                 raise fail("tls", "What answers is not a PostgreSQL server.", "S or N to a request for TLS",
-                            repr(answer) if answer else "the connection closed", "Correct the address in the environment.")
+                            "another protocol" if answer else "the connection closed", "Correct the address in the environment.")
             offered = answer == b"S"
             if self._binding.tls == "off":
                 raise Skip(f"not asked for; the server {'offers' if offered else 'does not offer'} it")
@@ -56,7 +56,7 @@ class PostgresCheck(ServerCheck):
         known = self._secrets.secrets(credential) if credential else [Secret("password")]
         for secret in known:
             try:
-                self._connection = await sessions.connect(self._binding, self._endpoint, secret)
+                self._connection = await sessions.connect(self._binding, self._endpoint, secret, self._networks)
             except psycopg.Error as error:
                 words, refusal = sessions.said(error), sessions.is_refusal(error)
                 continue

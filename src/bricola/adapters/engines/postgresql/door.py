@@ -3,11 +3,12 @@
 from collections.abc import Sequence
 from typing import Any
 
-from bricola.adapters.engines.door import Door, Surroundings, TableFunctions
+from bricola.adapters.engines.door import Door, TableFunctions
 from bricola.adapters.engines.postgresql import discovery
 from bricola.adapters.engines.postgresql.checks import PostgresCheck
 from bricola.adapters.engines.postgresql.sessions import PostgresKind
 from bricola.adapters.stages import Checker
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.engines.postgresql import ENGINE
 from bricola.core.definitions.model import BackendDefinition, Binding
@@ -16,12 +17,12 @@ from bricola.core.pool.sessions import SessionKind
 
 
 def _sessions(backend: BackendDefinition, binding: Binding, around: Surroundings, environment: str) -> SessionKind[Any]:
-    return PostgresKind(backend.name, binding, around.secrets)
+    return PostgresKind(backend.name, binding, around.secrets, around.networks)
 
 
 def _checker(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, probes: Sequence[Probe], around: Surroundings,
              running: SessionKind[Any] | None) -> Checker:
-    return PostgresCheck(binding, endpoint, around.secrets, probes)
+    return PostgresCheck(binding, endpoint, around, probes)
 
 
 DOOR = Door(ENGINE, _sessions, _checker, TableFunctions(discovery.tables, discovery.count))

@@ -23,6 +23,7 @@ from psycopg.errors import (
 from psycopg.pq import TransactionStatus
 
 from bricola.adapters.addresses import host_and_port
+from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.statements import (
     CHUNK,
@@ -44,6 +45,7 @@ from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, Give
 from bricola.core.sql.text import numbered
 
 DEFAULT_PORT = 5432
+_PROOFS = "scram-sha-256,none"  # libpq's word; a server that asks for nothing learns nothing
 SSL_MODES = {"off": "disable", "encrypt": "require", "verify": "verify-full"}  # libpq's words for them
 OLDEST_VERSION = 12  # whose statements psycopg 3.2 is tested with
 
@@ -179,8 +181,9 @@ def _columns(error: psycopg.IntegrityError) -> list[str]:
 class PostgresKind:
     """How the pool handles PostgreSQL sessions of one binding."""
 
-    def __init__(self, name: str, binding: Binding, secrets: Secrets) -> None:
+    def __init__(self, name: str, binding: Binding, secrets: Secrets, networks: Networks) -> None:
         self._name = name
+        self._networks = networks
         self._binding = binding
         self._secrets = secrets
         self._cutting: set[asyncio.Task[None]] = set()
@@ -191,7 +194,7 @@ class PostgresKind:
         refused: psycopg.Error | None = None
         for secret in known:
             try:
-                connection = await connect(self._binding, endpoint, secret)
+                connection = await connect(self._binding, endpoint, secret, self._networks)
             except psycopg.OperationalError as error:
                 if not is_refusal(error):
                     raise unreachable(self._name, said(error)) from None
@@ -264,11 +267,14 @@ def is_refusal(error: psycopg.Error) -> bool:
         or "no pg_hba.conf entry" in text or "no password supplied" in text
 
 
-async def connect(binding: Binding, endpoint: Endpoint, secret: Secret) -> Connection:
-    """One connection with its statements not in transactions. Raises psycopg.Error."""
+async def connect(binding: Binding, endpoint: Endpoint, secret: Secret, networks: Networks) -> Connection:
+    """One connection with its statements not in transactions. Raises psycopg.Error, and ProblemError where it may not connect."""
     host, port = host_and_port(endpoint.address, DEFAULT_PORT)
+    addresses = await networks.find(host, port)
+    weak = binding.password_as == "asked" or binding.tls == "verify"
     return await AsyncConnection.connect(
-        host=host, port=port, dbname=binding.database or None, user=secret.user or None, password=secret.value or None,
+        host=",".join([host] * len(addresses)), hostaddr=",".join(addresses), port=port, require_auth=None if weak else _PROOFS,
+        dbname=binding.database or None, user=secret.user or None, password=secret.value or None,
         sslmode=SSL_MODES[binding.tls], connect_timeout=int(max(2, binding.pool.connect_timeout)), autocommit=True,
         application_name="bricola", cursor_factory=AsyncRawCursor, options=_options(binding))
 

@@ -2,7 +2,6 @@
 
 import asyncio
 import os
-import socket
 import ssl
 from collections.abc import Sequence
 from datetime import UTC, datetime
@@ -11,8 +10,10 @@ from urllib.parse import urlsplit
 import httpx
 
 from bricola.adapters.engines.soap.sessions import SoapServiceKind, tls_context
-from bricola.adapters.secrets import Secret, Secrets
+from bricola.adapters.secrets import Secret
+from bricola.adapters.servers import reachable, resolved
 from bricola.adapters.stages import Skip, Step, fail
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Binding
 from bricola.core.kinds.kind import Probe
@@ -25,11 +26,12 @@ _NOTHING = OutboundCall(Soap.V11, "", "")  # an empty body, which no operation t
 class SoapServiceCheck:
     """A SOAP service: its name, its address, TLS, whether it lets Bricola in, and whether it speaks SOAP at all."""
 
-    def __init__(self, binding: Binding, endpoint: Endpoint, secrets: Secrets, probes: Sequence[Probe]) -> None:
-        self._binding, self._endpoint, self._secrets, self._probes = binding, endpoint, secrets, probes
+    def __init__(self, binding: Binding, endpoint: Endpoint, around: Surroundings, probes: Sequence[Probe]) -> None:
+        self._binding, self._endpoint, self._around, self._probes = binding, endpoint, around, probes
         parts = urlsplit(endpoint.address)
         self._host, self._tls_wanted = parts.hostname or "", parts.scheme == "https"
         self._port = parts.port or (443 if self._tls_wanted else 80)
+        self._at, self._addresses = "", list[str]()
         self._answer: httpx.Response | None = None
 
     def steps(self) -> list[Step]:
@@ -39,28 +41,19 @@ class SoapServiceCheck:
         self._answer = None
 
     async def _resolved(self) -> str:
-        try:
-            found = await asyncio.get_running_loop().getaddrinfo(self._host, self._port, type=socket.SOCK_STREAM)
-        except OSError as error:
-            raise fail("resolved", f"The name {self._host} is not known.", "a name that resolves", str(error.strerror),
-                       "Correct the address in the environment, or the name service.") from None
-        return ", ".join(dict.fromkeys(str(one[4][0]) for one in found))
+        self._addresses = await resolved(self._around.networks, self._host, self._port)
+        return ", ".join(self._addresses)
 
     async def _reachable(self) -> str:
-        try:
-            _, writer = await asyncio.open_connection(self._host, self._port)
-        except OSError as error:
-            raise fail("reachable", f"Nothing answers at {self._host}:{self._port}.", "a listening server",
-                       os.strerror(error.errno) if error.errno else str(error),
-                       "Start the server, or correct the port; look at firewalls in between.") from None
-        writer.close()
+        self._at = await reachable(self._addresses, self._host, self._port)
         return f"{self._host}:{self._port}"
 
     async def _tls(self) -> str:
         if not self._tls_wanted:
             raise Skip("the address is http")
         try:
-            _, writer = await asyncio.open_connection(self._host, self._port, ssl=tls_context(self._binding, self._secret()))
+            _, writer = await asyncio.open_connection(self._at, self._port, ssl=tls_context(self._binding, self._secret()),
+                                                      server_hostname=self._host)
         except ssl.SSLCertVerificationError as error:
             raise fail("tls", "The server's certificate is not trusted.", "a valid certificate for its name", error.verify_message,
                        "Have the certificate renewed, or trust its issuer here.") from None
@@ -71,18 +64,22 @@ class SoapServiceCheck:
         return version
 
     def _secret(self) -> Secret | None:
-        return self._secrets.secrets(self._binding.credential)[0] if self._binding.credential else None
+        return self._around.secrets.secrets(self._binding.credential)[0] if self._binding.credential else None
 
     async def _signed_on(self) -> str:
-        kind = SoapServiceKind("check", self._binding, self._secrets)
+        kind = SoapServiceKind("check", self._binding, self._around)
         session = await kind.open(self._endpoint)
         try:
             token = ""
             if session.sign_in == "user-token" and session.secret is not None:
                 token = user_token(session.user, session.secret.value, datetime.now(UTC), os.urandom(16), Soap.V11)
-            headers = {**_NOTHING.http_headers, **session._authorization()}
+            headers = {**_NOTHING.http_headers, **session.authorization()}
             body = _NOTHING.envelope(*((token,) if token else ()))
-            self._answer = await session.client.post(session.address, content=body, headers=headers)
+            self._answer = await session.client.send(session.request("POST", session.address, headers, body), stream=True)
+            try:
+                await session.bounded(self._answer)
+            finally:
+                await self._answer.aclose()
         except httpx.HTTPError as error:
             raise fail("signed on", "The service broke off the connection.", "an answer", type(error).__name__,
                        "Look at its log.") from None

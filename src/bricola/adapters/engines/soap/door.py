@@ -3,10 +3,11 @@
 from collections.abc import Sequence
 from typing import Any
 
-from bricola.adapters.engines.door import Door, Surroundings
+from bricola.adapters.engines.door import Door
 from bricola.adapters.engines.soap.checks import SoapServiceCheck
 from bricola.adapters.engines.soap.sessions import SoapServiceKind
 from bricola.adapters.stages import Checker
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.engines.soap import ENGINE
 from bricola.core.definitions.model import BackendDefinition, Binding
@@ -15,12 +16,12 @@ from bricola.core.pool.sessions import SessionKind
 
 
 def _sessions(backend: BackendDefinition, binding: Binding, around: Surroundings, environment: str) -> SessionKind[Any]:
-    return SoapServiceKind(backend.name, binding, around.secrets)
+    return SoapServiceKind(backend.name, binding, around)
 
 
 def _checker(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, probes: Sequence[Probe], around: Surroundings,
              running: SessionKind[Any] | None) -> Checker:
-    return SoapServiceCheck(binding, endpoint, around.secrets, probes)
+    return SoapServiceCheck(binding, endpoint, around, probes)
 
 
 DOOR = Door(ENGINE, _sessions, _checker)

@@ -13,7 +13,8 @@ from urllib.parse import urlsplit
 
 import httpx
 
-from bricola.adapters.secrets import Presented, Secret, Secrets
+from bricola.adapters.secrets import Presented, Secret
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Binding
 from bricola.core.kinds.relays.sessions import Answered
@@ -31,6 +32,7 @@ class HttpSession:
 
     client: httpx.AsyncClient
     address: str
+    at: str  # the IP address that is connected to: a name may mean another one a moment later
     secret: Secret | None
     sign_in: str
     user: str
@@ -44,12 +46,11 @@ class HttpSession:
         body = call.envelope(*((token,) if token else ()))
         begun = False
         try:
-            request = self.client.build_request("POST", self.address, content=body, timeout=httpx.Timeout(seconds, connect=_OPEN_SECONDS),
-                                                headers={**call.http_headers, **self._authorization()})
+            request = self.request("POST", self.address, {**call.http_headers, **self.authorization()}, body, seconds)
             begun = True
             response = await self.client.send(request, stream=True)
             try:
-                content = await self._bounded(response)
+                content = await self.bounded(response)
             finally:
                 await response.aclose()
         except (httpx.ConnectError, httpx.ConnectTimeout) as error:
@@ -69,7 +70,17 @@ class HttpSession:
                                        mend="The people who run the service look at its credential and the form of the user's name."))
         return Answered(response.status_code, response.headers.get("content-type", ""), content)
 
-    async def _bounded(self, response: httpx.Response) -> bytes:
+    def request(self, method: str, address: str, headers: dict[str, str], body: bytes = b"",
+                seconds: float = _OPEN_SECONDS) -> httpx.Request:
+        """To the host of `address` by its name, over the IP address that was looked at."""
+        parts = urlsplit(address)
+        shown = f"[{self.at}]" if ":" in self.at else self.at
+        return self.client.build_request(
+            method, parts._replace(netloc=f"{shown}:{parts.port}" if parts.port else shown).geturl(), content=body,
+            headers={"Host": parts.netloc.rpartition("@")[2], **headers}, timeout=httpx.Timeout(seconds, connect=_OPEN_SECONDS),
+            extensions={"sni_hostname": parts.hostname or ""})
+
+    async def bounded(self, response: httpx.Response) -> bytes:
         pieces, total = [], 0
         async for piece in response.aiter_bytes():
             total += len(piece)
@@ -80,7 +91,7 @@ class HttpSession:
             pieces.append(piece)
         return b"".join(pieces)
 
-    def _authorization(self) -> dict[str, str]:
+    def authorization(self) -> dict[str, str]:
         if self.secret is None:
             return {}
         if self.sign_in == "basic":
@@ -97,25 +108,33 @@ def _unreachable(words: str) -> Problem:
 class SoapServiceKind:
     """How sessions to a SOAP service are handled."""
 
-    def __init__(self, name: str, binding: Binding, secrets: Secrets, make: Callable[..., httpx.AsyncClient] = httpx.AsyncClient) -> None:
+    def __init__(self, name: str, binding: Binding, around: Surroundings,
+                 make: Callable[..., httpx.AsyncClient] = httpx.AsyncClient) -> None:
         self._name = name
         self._binding = binding
-        self._presented = Presented(secrets, binding.credential) if binding.credential else None
+        self._networks = around.networks
+        self._presented = Presented(around.secrets, binding.credential) if binding.credential else None
         self._make = make
 
     async def open(self, endpoint: Endpoint) -> HttpSession:
+        """At the first address of the host that answers. Raises ProblemError."""
+        parts = urlsplit(endpoint.address)
+        for at in await self._networks.find(parts.hostname or "", parts.port or (443 if parts.scheme == "https" else 80)):
+            session = self._session(endpoint, at)
+            if await self.check(session):
+                if self._presented is not None:
+                    self._presented.used()
+                return session
+            await session.client.aclose()
+        raise ProblemError(_unreachable(f"no answer at {endpoint.address}"))
+
+    def _session(self, endpoint: Endpoint, at: str) -> HttpSession:
         secret = self._presented.versions()[0] if self._presented is not None else None
         verify = tls_context(self._binding, secret) if endpoint.address.startswith("https:") else True
         client = self._make(verify=verify, trust_env=False, follow_redirects=False, http2=False,
                             limits=httpx.Limits(max_connections=1, max_keepalive_connections=1, keepalive_expiry=None))
         user = self._binding.user_form.replace("{user}", secret.user) if secret is not None else ""
-        session = HttpSession(client, endpoint.address, secret, self._binding.sign_in, user, self._binding.answer_bytes)
-        if not await self.check(session):
-            await client.aclose()
-            raise ProblemError(_unreachable(f"no answer at {endpoint.address}"))
-        if self._presented is not None:
-            self._presented.used()
-        return session
+        return HttpSession(client, endpoint.address, at, secret, self._binding.sign_in, user, self._binding.answer_bytes)
 
     def is_sound(self, session: HttpSession) -> bool:
         return session.sound
@@ -127,8 +146,13 @@ class SoapServiceKind:
         """A sign of life: any HTTP answer is one, since many services answer only to messages."""
         parts = urlsplit(session.address)
         try:
-            await session.client.request("OPTIONS", f"{parts.scheme}://{parts.netloc}{parts.path or '/'}", timeout=_OPEN_SECONDS)
-        except httpx.HTTPError:
+            response = await session.client.send(session.request("OPTIONS", f"{parts.scheme}://{parts.netloc}{parts.path or '/'}", {}),
+                                                 stream=True)
+            try:
+                await session.bounded(response)  # to its end, so that the connection can be used again
+            finally:
+                await response.aclose()
+        except (httpx.HTTPError, ProblemError):
             session.sound = False
             return False
         return True

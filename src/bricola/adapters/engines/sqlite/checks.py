@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from bricola.adapters.engines.sqlite import sessions
+from bricola.adapters.folders import Folders
 from bricola.adapters.stages import Skip, Step, fail, read_words, sample_failed
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.kinds.kind import Probe
@@ -15,8 +16,9 @@ from bricola.core.kinds.kind import Probe
 class SqliteCheck:
     """A file: it exists, is a database, may be read and written."""
 
-    def __init__(self, endpoint: Endpoint, data: Path, probes: Sequence[Probe]) -> None:
-        self._path = data / endpoint.address
+    def __init__(self, endpoint: Endpoint, folders: Folders, probes: Sequence[Probe]) -> None:
+        self._file, self._folders = endpoint.address, folders
+        self._path = Path()
         self._probes = probes
         self._connection: sqlite3.Connection | None = None
 
@@ -28,10 +30,11 @@ class SqliteCheck:
             self._connection.close()
 
     async def _resolved(self) -> str:
+        self._path = await asyncio.to_thread(self._folders.find, self._file)
         if not self._path.is_file():
-            raise fail("resolved", "There is no such file.", "an existing database file", str(self._path),
+            raise fail("resolved", "There is no such file.", "an existing database file", self._file,
                         "Correct 'file:' in the environment, or put the database there; a file is never created.")
-        return str(self._path)
+        return self._file
 
     async def _reachable(self) -> str:
         try:

@@ -10,6 +10,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
+from bricola.adapters.folders import Folders
 from bricola.adapters.statements import CHUNK, Bounds, held, in_utc, refuse_null_bytes, run_to_end, statement_failed, too_slow, unreachable
 from bricola.core.definitions.engines.places import Endpoint, StatementLimits
 from bricola.core.definitions.model import Binding
@@ -189,17 +190,17 @@ class _Inside:
 
 
 class SqliteKind:
-    """How the pool handles SQLite sessions. `name` is the backend's; an endpoint's address is a file below `data`."""
+    """How the pool handles SQLite sessions. `name` is the backend's; an endpoint's address is a file in `folders`."""
 
-    def __init__(self, name: str, data: Path, binding: Binding | None = None) -> None:
+    def __init__(self, name: str, folders: Folders, binding: Binding | None = None) -> None:
         self._name = name
-        self._data = data
+        self._folders = folders
         self._limits = binding.limits if binding is not None else StatementLimits()
         self._read_only = binding is not None and binding.read_only
 
     async def open(self, endpoint: Endpoint) -> SqliteSession:
         """Raises ProblemError when the file is missing or is no database; a missing file is never created."""
-        path = self._data / endpoint.address
+        path = await asyncio.to_thread(self._folders.find, endpoint.address)
         worker = ThreadPoolExecutor(1, thread_name_prefix=f"sqlite-{self._name}")
         try:
             connection = await asyncio.get_running_loop().run_in_executor(worker, connect, path, self._read_only)

@@ -4,9 +4,9 @@ import contextlib
 from collections.abc import Sequence
 
 from bricola.adapters.engines.terminals.sessions import DEFAULT_PORT, TLS_PORT, SocketTerminal, TerminalKind
-from bricola.adapters.secrets import Secrets
 from bricola.adapters.servers import ServerCheck
 from bricola.adapters.stages import Skip, fail
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.kinds.kind import Probe
@@ -19,9 +19,9 @@ _FIRST_SCREEN = 4.0  # seconds, below what a stage may take
 class TerminalCheck(ServerCheck):
     """A 3270 or 5250 host."""
 
-    def __init__(self, backend: BackendDefinition, binding: Binding, endpoint: Endpoint, secrets: Secrets, probes: Sequence[Probe],
+    def __init__(self, backend: BackendDefinition, binding: Binding, endpoint: Endpoint, around: Surroundings, probes: Sequence[Probe],
                  kind: TerminalKind) -> None:
-        super().__init__(binding, endpoint, secrets, probes)
+        super().__init__(binding, endpoint, around, probes)
         assert backend.terminal is not None
         self.default_port = TLS_PORT if binding.tls != "off" else DEFAULT_PORT
         self._backend, self._terminal = backend, backend.terminal

@@ -3,10 +3,10 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from bricola.adapters.engines.door import Surroundings
 from bricola.adapters.engines.terminals.checks import TerminalCheck
 from bricola.adapters.engines.terminals.sessions import TerminalKind
 from bricola.adapters.stages import Checker
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.kinds.kind import Probe
@@ -23,7 +23,7 @@ Protocol = Callable[[Terminal], str]
 def session_kinds(make: Make, protocol: Protocol) -> Callable[[BackendDefinition, Binding, Surroundings, str], SessionKind[Any]]:
     def sessions(backend: BackendDefinition, binding: Binding, around: Surroundings, environment: str) -> SessionKind[Any]:
         if not binding.film:
-            return TerminalKind(backend, binding, around.secrets, make, protocol)
+            return TerminalKind(backend, binding, around, make, protocol)
         film = around.films.get(binding.film)
         if film is None or backend.terminal is None:
             raise ProblemError(Problem(
@@ -40,7 +40,7 @@ def checkers(make: Make, protocol: Protocol) -> Callable[
     def checker(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, probes: Sequence[Probe], around: Surroundings,
                 running: SessionKind[Any] | None) -> Checker:
         # The kind of the running pool knows which devices are taken.
-        kind = running if isinstance(running, TerminalKind) else TerminalKind(backend, binding, around.secrets, make, protocol)
-        return TerminalCheck(backend, binding, endpoint, around.secrets, probes, kind)
+        kind = running if isinstance(running, TerminalKind) else TerminalKind(backend, binding, around, make, protocol)
+        return TerminalCheck(backend, binding, endpoint, around, probes, kind)
 
     return checker

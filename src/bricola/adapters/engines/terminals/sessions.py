@@ -8,8 +8,10 @@ from collections.abc import Callable
 from typing import cast
 
 from bricola.adapters.addresses import host_and_port
-from bricola.adapters.secrets import Presented, Secret, Secrets
+from bricola.adapters.networks import Networks
+from bricola.adapters.secrets import Presented, Secret
 from bricola.adapters.statements import sign_on_refused, unreachable
+from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.engines.terminals import TerminalHost
 from bricola.core.definitions.model import BackendDefinition, Binding
@@ -218,12 +220,19 @@ class SocketTerminal(asyncio.Protocol):
             raise SessionLostError(self.lost, begun=True)
 
 
-async def connect(name: str, binding: Binding, endpoint: Endpoint, terminal: Terminal) -> SocketTerminal:
-    """A connection whose terminal begins to talk. Raises OSError."""
+async def connect(name: str, binding: Binding, endpoint: Endpoint, terminal: Terminal, networks: Networks) -> SocketTerminal:
+    """A connection whose terminal begins to talk. Raises OSError, and ProblemError where it may not connect."""
     host, port = host_and_port(endpoint.address, TLS_PORT if binding.tls != "off" else DEFAULT_PORT)
     loop = asyncio.get_running_loop()
-    _, protocol = await loop.create_connection(lambda: SocketTerminal(name, terminal), host, port, ssl=tls_context(binding),
-                                               server_hostname=host if binding.tls != "off" else None)
+    addresses = await networks.find(host, port)
+    for number, address in enumerate(addresses, 1):
+        try:
+            _, protocol = await loop.create_connection(lambda: SocketTerminal(name, terminal), address, port, ssl=tls_context(binding),
+                                                       server_hostname=host if binding.tls != "off" else None)
+            break
+        except OSError:
+            if number == len(addresses):
+                raise
     return protocol
 
 
@@ -241,15 +250,15 @@ def tls_context(binding: Binding) -> ssl.SSLContext | None:
 class TerminalKind:
     """How the pool handles sessions to one terminal host."""
 
-    def __init__(self, backend: BackendDefinition, binding: Binding, secrets: Secrets, make: Callable[[TerminalSettings], Terminal],
+    def __init__(self, backend: BackendDefinition, binding: Binding, around: Surroundings, make: Callable[[TerminalSettings], Terminal],
                  protocol: Callable[[Terminal], str]) -> None:
         """`make` gives a terminal that has not talked yet, `protocol` the name of what it agreed on with the host."""
         assert backend.terminal is not None  # the definition has one for this engine
-        self._backend, self._host, self._binding, self._secrets = backend, backend.terminal, binding, secrets
+        self._backend, self._host, self._binding, self._networks = backend, backend.terminal, binding, around.networks
         self.ways = compile_ways(backend.terminal)
         self.protocol = protocol
         self._make = make
-        self._presented = Presented(secrets, binding.credential) if binding.credential else None
+        self._presented = Presented(around.secrets, binding.credential) if binding.credential else None
         self._devices: dict[str, list[str]] = {}  # that are free, by endpoint
 
     async def open(self, endpoint: Endpoint, made: list[Shot] | None = None) -> SocketTerminal:
@@ -277,7 +286,7 @@ class TerminalKind:
         first = secrets[0] if secrets and self._host.signs_on_by_itself else None
         terminal = self._make(terminal_settings(self._host, device, first.user if first else "", first.value if first else ""))
         try:
-            session = await connect(self._backend.name, self._binding, endpoint, terminal)
+            session = await connect(self._backend.name, self._binding, endpoint, terminal, self._networks)
         except OSError as error:
             self._free_device(endpoint.name, device)
             raise unreachable(self._backend.name, f"{endpoint.address}: {error.strerror or error}") from None

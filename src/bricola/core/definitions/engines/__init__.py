@@ -5,7 +5,16 @@ from collections.abc import Mapping
 
 from bricola.core.definitions.engines import mariadb, postgresql, soap, sqlite, tn3270, tn5250
 from bricola.core.definitions.engines.engine import Engine, by_word
-from bricola.core.definitions.engines.places import DatabaseName, FilePlace, RequestMarks, ServerPlaces, SignOn, Statements, Writing
+from bricola.core.definitions.engines.places import (
+    DatabaseName,
+    FilePlace,
+    PasswordProof,
+    RequestMarks,
+    ServerPlaces,
+    SignOn,
+    Statements,
+    Writing,
+)
 from bricola.core.definitions.engines.soap import ServiceCalls
 from bricola.core.definitions.engines.terminals import TerminalBackend, TerminalPlaces
 
@@ -16,5 +25,7 @@ class BackendParts(TerminalBackend):
     """What engines add to the definition of a backend."""
 
 
-class BindingParts(ServiceCalls, Statements, TerminalPlaces, RequestMarks, Writing, SignOn, DatabaseName, ServerPlaces, FilePlace):
+class BindingParts(
+    ServiceCalls, Statements, TerminalPlaces, RequestMarks, Writing, PasswordProof, SignOn, DatabaseName, ServerPlaces, FilePlace
+):
     """What engines add to a binding. The last is written first."""

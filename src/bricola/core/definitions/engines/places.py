@@ -26,7 +26,7 @@ class StatementLimits(Frozen):
 
 
 class FilePlace(Frozen):
-    """A file, relative to the service's data folder."""
+    """A file, by its path below the folders that the operator allows: the service's data folder, unless he names others."""
 
     file: str = ""
 
@@ -55,6 +55,18 @@ class SignOn(Frozen):
     tls: Literal["off", "encrypt", "verify"] = "off"
 
 
+class PasswordProof(Frozen):
+    """How Bricola shows that it knows the password of a database.
+
+    | password_as | |
+    | --- | --- |
+    | proof | by SCRAM (RFC 5802) or the server's challenge, or in any way once the server's certificate is verified (`tls: verify`) |
+    | asked | in the way that whatever answers there asks for, the password itself included |
+    """
+
+    password_as: Literal["proof", "asked"] = "proof"
+
+
 class Writing(Frozen):
     """With `read_only` nothing can be written, and operations that write cannot be deployed there."""
 
@@ -70,6 +82,15 @@ class RequestMarks(Frozen):
 
 class Statements(Frozen):
     limits: StatementLimits = StatementLimits()
+
+
+def path_fault(path: str) -> str:
+    """Why a path is not one below a folder, in words; '' when it is."""
+    if path[:1] in ("/", "\\", "~") or path[1:2] == ":":
+        return "The path is absolute."
+    if ".." in path.replace("\\", "/").split("/"):
+        return "The path leads out of its folder."
+    return "This is not a path of a file." if not path or any(one in path for one in "\0\\:") or path[0] == "?" else ""
 
 
 WHERE = frozenset((*FilePlace.model_fields, *ServerPlaces.model_fields))  # settings that say where a backend is

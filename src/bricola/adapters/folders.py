@@ -1,0 +1,62 @@
+"""Which files the service may read and write as backends, when somebody who is not its operator names them."""
+
+import os
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from bricola.core.definitions.engines.places import path_fault
+from bricola.core.problems import Kind, Problem, ProblemError
+
+OWN = ("bricola.", "calls.", "requests.")  # how the files of the service itself begin, in its data folder
+
+
+@dataclass(frozen=True)
+class Folders:
+    """The folders in which files of backends may lie, tried in order; `data` is the service's own, whose records are no backend's.
+    `is_store` knows such records by what a file holds."""
+
+    data: Path
+    roots: tuple[Path, ...] = ()
+    is_store: Callable[[Path], bool] = lambda path: False
+
+    def find(self, file: str) -> Path:
+        """A file by its path below one of the folders; links that lead out of it are not followed. Raises ProblemError."""
+        fault = path_fault(file)
+        if fault:
+            raise ProblemError(Problem("binding.file-path", fault, expected="a path below the allowed folders, like live/registry.db",
+                                       found=file, mend=self._mend))
+        roots = [root.resolve() for root in self.roots or (self.data,)]
+        for root in roots:
+            path = (root / file).resolve()
+            if not path.is_relative_to(root):
+                raise ProblemError(Problem("binding.file-path", "The file is a link to another folder.", Kind.PERMISSION, found=file,
+                                           expected="a file inside the allowed folders", mend=self._mend))
+            if self._is_own(path):
+                raise ProblemError(Problem("binding.own-store", "A backend cannot be Bricola's own store, which holds its people and "
+                                           "secrets.", Kind.PERMISSION, found=file, mend="Name the file of a backend."))
+            if path.exists():
+                return path
+        return (roots[0] / file).resolve()
+
+    def _is_own(self, path: Path) -> bool:
+        """By its place, by being the same file under another name, or by what it holds: a copy of the store is as secret."""
+        data = self.data.resolve()
+        if path.parent == data and path.name.startswith(OWN):
+            return True
+        if not path.is_file():
+            return False
+        same = any(os.path.samefile(path, one) for one in data.iterdir() if one.name.startswith(OWN) and one.is_file())
+        return same or self.is_store(path)
+
+    @property
+    def _mend(self) -> str:
+        return "Put the file below the data folder, or have the operator allow its folder with: bricola serve --backend-folder FOLDER"
+
+
+def read_folders(paths: Sequence[Path]) -> tuple[Path, ...]:
+    """Folders that exist. Raises ProblemError."""
+    for path in paths:
+        if not path.is_dir():
+            raise ProblemError(Problem("serve.folder", "There is no such folder.", place="--backend-folder", found=str(path)))
+    return tuple(path.resolve() for path in paths)
