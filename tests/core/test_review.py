@@ -338,6 +338,7 @@ CASES: dict[str, dict[str, Any]] = {
     "contract.wrapper": in_service(MORE, "  GetGaugeResponse: {runs: gauge.search, description: Badly named.}\n" + MORE),
     "contract.case": in_service(MORE, "  Getgauge: {runs: gauge.search, description: Badly named.}\n" + MORE),
     "contract.reserved": in_object("  place:", "  class:"),
+    "contract.drift": with_facts(drifted={"river-board": "GetLevel/input/code: code is not taken any more."}),
     "contract.breaking": with_facts(breaking=("GetGauge/input/code: gone.",)),
     "binding.missing": in_live("  river:\n    address: db-live.larkmere.example:5432\n", "  river:\n"),
     "binding.kind": in_live("address: db-live.larkmere.example:5432", "file: live/river.db"),

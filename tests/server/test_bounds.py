@@ -90,7 +90,8 @@ def test_who_merely_asks_for_a_password_is_not_told(served: Served, engine: str,
         admin.apply({"b.yaml": BACKEND.format(engine), "e.yaml": f"environment: live\nbackends:\n  store: {{{place}}}\n"})
         stages = {one["stage"]: one for one in admin.check("live", "store")[0]["stages"]}
         assert stages["signed on"]["outcome"] == "failed", stages
-        assert theirs.heard and PASSWORD.encode() not in theirs.heard
+        assert theirs.heard
+        assert PASSWORD.encode() not in theirs.heard
         admin.apply({"e.yaml": f"environment: live\nbackends:\n  store: {{{place}, password_as: asked}}\n"})
         admin.check("live", "store")
         assert (PASSWORD.encode() in theirs.heard) is leaks  # so that the test could have failed
@@ -125,10 +126,27 @@ def test_another_protocol_is_told_without_its_words(served: Served) -> None:
             admin.apply({"b.yaml": BACKEND.format(engine),
                          "e.yaml": f"environment: live\nbackends:\n  store: {{address: '127.0.0.1:{theirs.port}', database: d}}\n"})
             said = str(admin.check("live", "store"))
-            assert "failed" in said and "banner" not in said and "KeeperShell" not in said
+            assert "failed" in said
+            assert "banner" not in said
+            assert "KeeperShell" not in said
             with pytest.raises(ProblemError) as caught:
                 admin.tables("live", "store")
             assert "KeeperShell" not in str(caught.value.problem.as_dict(for_owners=True))
+
+
+@pytest.mark.parametrize("engine", ["postgresql", "mariadb", "soap"])
+def test_a_connection_that_breaks_off_is_told_as_such(served: Served, engine: str) -> None:
+    def reset(connection: socket.socket) -> bytes:
+        connection.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))
+        return b""
+
+    place = f"127.0.0.1:{Impostor(reset).port}"
+    with served.client() as admin:
+        place = f"http://{place}/x" if engine == "soap" else place
+        admin.apply({"b.yaml": BACKEND.format(engine), "e.yaml": f"environment: live\nbackends:\n  store: {{address: '{place}'}}\n"})
+        stages = [one["outcome"] for one in admin.check("live", "store")[0]["stages"]]
+        assert stages.count("failed") == 1
+        assert "not tried" in stages
 
 
 def test_backends_are_in_the_networks_that_the_operator_allows(tmp_path: Path) -> None:
@@ -140,7 +158,8 @@ def test_backends_are_in_the_networks_that_the_operator_allows(tmp_path: Path) -
                               ("soap", f"http://127.0.0.1:{theirs.port}/x")):
             admin.apply({"b.yaml": BACKEND.format(engine), "e.yaml": f"environment: live\nbackends:\n  store: {{address: '{place}'}}\n"})
             first = admin.check("live", "store")[0]["stages"][0]
-            assert first["problem"]["code"] == "network.private" and "--backend-network" in first["problem"]["mend"]
+            assert first["problem"]["code"] == "network.private"
+            assert "--backend-network" in first["problem"]["mend"]
         (served.data / "store.db").touch()
         admin.apply({"b.yaml": BACKEND.format("sqlite"), "e.yaml": "environment: live\nbackends:\n  store: {file: store.db}\n"})
         assert admin.check("live", "store")[0]["stages"][0]["outcome"] == "failed"

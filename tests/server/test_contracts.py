@@ -34,8 +34,11 @@ class Outside(BaseHTTPRequestHandler):
     def do_OPTIONS(self) -> None:
         self._send(204, "text/plain", b"")
 
+    contract: ClassVar[list[tuple[int, str, bytes]]] = []
+
     def do_GET(self) -> None:
-        self._send(200, "text/xml", wsdl(GREETING).encode())
+        self.seen.append((dict(self.headers), b""))
+        self._send(*self.contract[0])
 
     def do_POST(self) -> None:
         body = self.rfile.read(int(self.headers.get("Content-Length", 0)))
@@ -58,6 +61,7 @@ class Outside(BaseHTTPRequestHandler):
 GREETING = ('<xs:element name="Ask"><xs:complexType><xs:sequence><xs:element name="name" type="xs:string"/></xs:sequence></xs:complexType></xs:element>'
             '<xs:element name="AskResponse"><xs:complexType><xs:sequence><xs:element name="words" type="xs:string"/></xs:sequence>'
             '<xs:attribute name="tone" type="xs:string"/></xs:complexType></xs:element>')
+Outside.contract[:] = [(200, "text/xml", wsdl(GREETING).encode())]
 SOUND = SOAP11.format("<e:Header><h:Mark xmlns:h='urn:h'>7</h:Mark></e:Header>",
                       '<t:AskResponse xmlns:t="urn:t" tone="warm"><t:words>Hello &amp; welcome</t:words></t:AskResponse>').encode()
 
@@ -325,6 +329,34 @@ def test_addresses_inside_are_not_fetched_unless_the_operator_allows_them(client
     assert "may not be reached" in found["problems"][0]["message"]
     with pytest.raises(ProblemError):
         client.import_contract("Inner", f"{outside}?wsdl")
+
+
+def test_a_contract_that_changed_over_there_is_noticed_with_who_is_concerned(served: Served, client: Client, relay: str, token: str) -> None:
+    Outside.answers[:] = [(200, "text/xml; charset=utf-8", SOUND)]
+    assert post(served, relay, token, ASK).status_code == 200
+    served.bricola.storage.writer.flush()
+    found = client.check_contracts("live")
+    assert [(one["contract"], one["backend"], one["state"]) for one in found if one["contract"] == "greetings"] == [("greetings", "other", "same")]
+    longer = GREETING.replace('<xs:element name="name" type="xs:string"/>',
+                              '<xs:element name="name" type="xs:string"/><xs:element name="town" type="xs:string"/>')
+    kept = list(Outside.contract)
+    try:
+        Outside.contract[:] = [(200, "text/xml", wsdl(longer).encode())]
+        one = next(one for one in client.check_contracts("live") if one["contract"] == "greetings")
+        assert (one["state"], one["verdict"], one["callers"]) == ("changed", "breaking", ["desk"])
+        change = one["changes"][0]
+        assert (change["rule"], change["operation"]) == ("input.added-required", "Ask")
+        assert change["operations"] == [{"service": "Greetings", "operation": "Ask"}]
+        assert "contract.drift" in [finding["code"] for finding in client.review("Greetings", "live")]
+        for answer, code in (((200, "text/html", b"<!doctype html><html/>"), "contract."), ((404, "text/plain", b""), "contract.part-missing"),
+                             ((200, "text/xml", b"<a"), "xml.")):
+            Outside.contract[:] = [answer]
+            one = next(one for one in client.check_contracts("live") if one["contract"] == "greetings")
+            assert one["state"] == "not checked"
+            assert one["problems"][0]["code"].startswith(code)
+        assert [two["state"] for two in client.contract_checks() if two["contract"] == "greetings"] == ["not checked"]
+    finally:
+        Outside.contract[:] = kept
 
 
 def test_the_check_of_the_way_knows_services(client: Client) -> None:

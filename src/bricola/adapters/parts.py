@@ -1,6 +1,7 @@
 """Where the parts of contracts come from: disks, zips, and HTTP. Every reader is bounded in size, number and time."""
 
 import io
+import ssl
 import time
 import zipfile
 from collections.abc import Callable
@@ -14,6 +15,7 @@ from bricola.core.contracts.reading.bundle import Bundle, location_of, main_of
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.contracts.reading.parts import MOST_BYTES, MOST_PARTS, Resolver
 from bricola.core.contracts.reading.wsdl import read_contract
+from bricola.core.definitions.engines.places import presented_at
 from bricola.core.problems import Kind, Problem, ProblemError
 
 MOST_SECONDS = 30.0  # for all parts of a contract together
@@ -114,22 +116,24 @@ def _too_much() -> ProblemError:
 def named_host(address: str, authorization: httpx.Auth | None = None) -> "Web":
     """For a person's own machine: the host that was named may be anywhere, others that it leads to must be public."""
     host = urlsplit(address).hostname or ""
-    return Web(Networks(hosts=frozenset((host.lower(),)), mend="Fetch the parts to a folder, and read that."), authorization, host)
+    return Web(Networks(hosts=frozenset((host.lower(),)), mend="Fetch the parts to a folder, and read that."), authorization, address)
 
 
 class Web:
-    """Parts at addresses. The credential goes to the host that was named, and to no other that a contract leads to."""
+    """Parts at addresses. The credential goes to the host and port of `home`, and to no other that a contract leads to; `verify` is how
+    servers show who they are."""
 
     def __init__(self, networks: Networks, authorization: httpx.Auth | None = None, home: str = "",
-                 clock: Callable[[], float] = time.monotonic) -> None:
+                 clock: Callable[[], float] = time.monotonic, verify: ssl.SSLContext | bool = True) -> None:
         self._networks = networks
         self._authorization = authorization
-        self._home = home.lower()
+        self._home = presented_at(home) if home else ""
+        self._verify = verify
         self._clock = clock
         self._until = clock() + MOST_SECONDS
 
     def fetch(self, location: str) -> bytes:
-        with httpx.Client(follow_redirects=False, trust_env=False) as client:
+        with httpx.Client(follow_redirects=False, trust_env=False, verify=self._verify) as client:
             for _ in range(_MOST_HOPS + 1):
                 content, onward = self._one(client, location)
                 if onward is None:
@@ -153,7 +157,7 @@ class Web:
         if left <= 0:
             raise _too_slow()
         headers = {"Host": host if parts.port is None else f"{host}:{port}", "Accept": "text/xml, application/xml, */*;q=0.5"}
-        own = host.lower() == self._home
+        own = presented_at(location) == self._home
         try:
             request = client.build_request("GET", url, headers=headers, timeout=min(left, 10.0), extensions={"sni_hostname": host})
             response = client.send(request, auth=self._authorization if own and self._authorization else None, stream=True)

@@ -1,6 +1,7 @@
 """What a staged check is made of: its stages, their outcomes, and the words for a failure."""
 
 import asyncio
+import os
 import time
 from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
@@ -54,6 +55,10 @@ async def run(name: str, step: Step) -> Stage:
     except TimeoutError:
         problem = failed(name, "Nothing came back in time.", f"an answer within {SECONDS:g} s", "",
                           "Look whether the backend is overloaded or a firewall swallows the answer.")
+        return Stage(name, "failed", problem.message, took(), problem)
+    except (OSError, EOFError) as error:  # the other side went away in the middle of a word
+        words = os.strerror(error.errno) if isinstance(error, OSError) and error.errno else "the connection closed"
+        problem = failed(name, "The connection broke off.", "an answer", words, "Look at the log of the other side.")
         return Stage(name, "failed", problem.message, took(), problem)
     return Stage(name, "passed", detail, took())
 

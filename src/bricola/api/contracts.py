@@ -4,7 +4,7 @@ from typing import Any
 
 from typing_extensions import TypedDict
 
-from bricola.api.base import closed
+from bricola.api.base import Problem, closed
 from bricola.api.definitions import Change
 from bricola.api.services import ContractChange
 
@@ -47,3 +47,42 @@ class TakenContract(TypedDict):
     changes: list[Change]
     for_callers: list[ContractChange]
     problems: list[ContractProblem]
+
+
+@closed
+class OurOperation(TypedDict):
+    service: str
+    operation: str
+
+
+@closed
+class OutsideChange(TypedDict):
+    """What changed in a contract of somebody else: `operation` is theirs, `operations` are ours that go there, `callers` who called them in
+    the last 30 days."""
+
+    verdict: str
+    rule: str
+    operation: str
+    place: str
+    message: str
+    before: str
+    after: str
+    operations: list[OurOperation]
+    callers: list[str]
+
+
+@closed
+class ContractCheck(TypedDict):
+    """A contract of somebody else, fetched again from `address` and held against what live services were released with. `backend` is what
+    sends there, '' when nothing does; `state` is same, changed, or not checked, and then `problems` say why."""
+
+    contract: str
+    backend: str
+    environment: str
+    at: str
+    address: str
+    state: str
+    verdict: str
+    changes: list[OutsideChange]
+    callers: list[str]
+    problems: list[Problem]

@@ -48,22 +48,23 @@ def register(app: typer.Typer) -> None:
         offers: Annotated[str, typer.Option("--offers", metavar="NAME", help="Which service of the contract, where it has several.")] = "",
         role: Annotated[str, typer.Option("--role", help="A role that may call all of it.")] = "",
         deploy: Annotated[str, typer.Option("--deploy", metavar="ENVIRONMENT", help="Release it and make it live there, too.")] = "",
-        main: Main = "",
+        main: Main = "", user: User = "",
         yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask before changing.")] = False,
         at: At = "", as_json: Json = False,
     ) -> None:
         """Make a service of a contract: every operation answers a sample, marked as a stub, until something implements it."""
         is_address = source.startswith(("http://", "https://"))
         address, files = (source, None) if is_address else ("", _source_files(source))
+        password = _password() if user else ""
         with connect(at) as client:
             if not yes:
-                plan = client.import_contract(service, address, files, main, offers, role, plan_only=True)
+                plan = client.import_contract(service, address, files, main, offers, role, plan_only=True, user=user, password=password)
                 if as_json or not sys.stdin.isatty():
                     raise ProblemError(Problem("contract.confirm", "Nothing was changed, since nobody confirmed the plan.",
                                                found=", ".join(one["name"] for one in plan["operations"]), mend="Say --yes."))
                 _print_taken(plan)
                 typer.confirm("Make these drafts?", abort=True)
-            taken = client.import_contract(service, address, files, main, offers, role)
+            taken = client.import_contract(service, address, files, main, offers, role, user=user, password=password)
             live = None
             if deploy:
                 made = client.release(service, f"From {source}")
@@ -77,6 +78,45 @@ def register(app: typer.Typer) -> None:
             out.print(f"\nDrafts made. To call it: bricola release {text(service)}, then bricola deploy {text(service)} ENVIRONMENT")
         else:
             out.print(f"\n{text(service)} is live in {text(deploy)}. Its contract: bricola contract {text(service)} -e {text(deploy)}")
+
+
+    @contracts.command("check")
+    def check(environment: str, at: At = "", as_json: Json = False) -> None:
+        """Fetch the contracts of others that live services follow, and name what changed there: which operations, which callers.
+        Exit status 1 when something did, or could not be looked at."""
+        with connect(at) as client:
+            found = client.check_contracts(environment)
+        if as_json:
+            print_json(found)
+        elif not found:
+            out.print(f"No live service in {text(environment)} follows a contract that is published at an address.")
+        else:
+            for one in found:
+                _print_check(one)
+        if any(one["state"] != "same" for one in found):
+            raise typer.Exit(1)
+
+
+def _print_check(one: "api.ContractCheck") -> None:
+    through = f" through {text(one['backend'])}" if one["backend"] else ""
+    out.print(f"[bold]{text(one['contract'])}[/]{through}  {_CHECKED[one['state']]}  [dim]{text(one['address'])}[/]")
+    if one["changes"]:
+        out.print(table(["  verdict", "where", "what", "ours", "callers"], [[
+            f"  {VERDICTS[two['verdict']]}", text(two["place"]), text(f"{two['message']} {_between(two['before'], two['after'])}".strip()),
+            text(", ".join(f"{ours['service']}.{ours['operation']}" for ours in two["operations"])) or "[dim]none[/]",
+            text(", ".join(two["callers"])) or "[dim]none[/]"] for two in one["changes"]]))
+    for problem in one["problems"]:
+        told = " ".join(problem[part] for part in ("message", "inner") if problem.get(part))
+        out.print(f"  [yellow]▲[/] {text(told)} [dim]{text(problem.get('place', ''))}[/]")
+        if problem.get("mend"):
+            out.print(f"    [dim]{text(problem['mend'])}[/]")
+
+
+def _between(before: str, after: str) -> str:
+    return f"({before or 'nothing'} → {after or 'nothing'})" if before or after else ""
+
+
+_CHECKED = {"same": "[green]● as taken in[/]", "changed": "[red]✕ changed[/]", "not checked": "[yellow]▲ not checked[/]"}
 
 
 def _source_files(source: str) -> dict[str, bytes]:
@@ -115,10 +155,11 @@ _SIGNS = {"added": "[green]+ added[/]", "changed": "[yellow]~ changed[/]", "unch
 
 
 def _sign_in(user: str) -> httpx.BasicAuth | None:
-    if not user:
-        return None
-    password = getpass.getpass() if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
-    return httpx.BasicAuth(user, password)
+    return httpx.BasicAuth(user, _password()) if user else None
+
+
+def _password() -> str:
+    return getpass.getpass() if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
 
 
 def _print(contract: ReadContract) -> None:

@@ -13,16 +13,26 @@ if TYPE_CHECKING:
 class ContractCalls(ApiConnection):
     """The part of the management API about contracts of others. A contract is an `address` that the service fetches, or `files` by path."""
 
-    def read_contract(self, address: str = "", files: Mapping[str, bytes] | None = None, main: str = "") -> "contracts.ReadContract":
-        """What it offers, and everything that is wrong with it."""
-        return cast("contracts.ReadContract", self._ask("POST", "/contracts/read", json=_source(address, files, main)))
+    def read_contract(self, address: str = "", files: Mapping[str, bytes] | None = None, main: str = "", user: str = "",
+                      password: str = "") -> "contracts.ReadContract":
+        """What it offers, and everything that is wrong with it. `user` and `password` sign in at the address."""
+        return cast("contracts.ReadContract", self._ask("POST", "/contracts/read", json=_source(address, files, main, user, password)))
 
     def import_contract(self, service: str, address: str = "", files: Mapping[str, bytes] | None = None, main: str = "", offers: str = "",
-                        role: str = "", plan_only: bool = False) -> "contracts.TakenContract":
+                        role: str = "", plan_only: bool = False, user: str = "", password: str = "") -> "contracts.TakenContract":
         """Make a service of it, or bring one that follows it up to date. `offers`: which service of it; `role` may call everything."""
-        body = _source(address, files, main) | {"service": service, "offers": offers, "role": role, "plan_only": plan_only}
+        body = _source(address, files, main, user, password) | {"service": service, "offers": offers, "role": role, "plan_only": plan_only}
         return cast("contracts.TakenContract", self._ask("POST", "/contracts/import", json=body))
 
+    def check_contracts(self, environment: str) -> "list[contracts.ContractCheck]":
+        """Fetch the contracts of others that live services follow there; what changed, for which operations and callers."""
+        return cast("list[contracts.ContractCheck]", self._ask("POST", f"/environments/{environment}/contracts/check"))
 
-def _source(address: str, files: Mapping[str, bytes] | None, main: str) -> Json:
-    return {"address": address, "main": main, "files": {path: base64.b64encode(one).decode() for path, one in (files or {}).items()}}
+    def contract_checks(self) -> "list[contracts.ContractCheck]":
+        """What the last checks found, in every environment."""
+        return cast("list[contracts.ContractCheck]", self._ask("GET", "/contracts/checks"))
+
+
+def _source(address: str, files: Mapping[str, bytes] | None, main: str, user: str, password: str) -> Json:
+    return {"address": address, "main": main, "user": user, "password": password,
+            "files": {path: base64.b64encode(one).decode() for path, one in (files or {}).items()}}

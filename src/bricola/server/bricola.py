@@ -4,7 +4,7 @@ import asyncio
 import itertools
 import secrets
 import time
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Awaitable, Callable, Iterator, Sequence
 
 import structlog
 
@@ -31,6 +31,7 @@ from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
 from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places_in_force
 from bricola.server.usecases.credentials import keep_places
+from bricola.server.usecases.drift import check_due
 from bricola.store.database import is_store
 
 log = structlog.stdlib.get_logger("bricola.service")
@@ -79,7 +80,7 @@ class Bricola:
         self.changes.follow(Topic.CREDENTIALS, self.credentials)
         self.changes.follow(Topic.FILMS, self.films)
         self.changes.follow(Topic.DEPLOYMENTS, self.places)
-        self._chores: dict[str, asyncio.Task[None]] = {}  # by kind; one that still runs is not begun again
+        self._chores: dict[str, asyncio.Task[None]] = {}  # by name; one that still runs is not begun again
         self._keeping: asyncio.Task[None] | None = None
 
     async def start(self) -> None:
@@ -114,20 +115,24 @@ class Bricola:
             if (environment, segment_of(service, version)) in down:
                 await bring_up(self, environment, service, version)
         await self.note_uses()
-        for kind in self.kinds:
-            running = self._chores.get(kind.kind.word)
-            if kind.chore is None:
-                continue
+        for name, chore in self._work():
+            running = self._chores.get(name)
             if running is not None and not running.done():
                 continue  # a slow host must not hold up the rest
             if running is not None and not running.cancelled() and (failure := running.exception()):
-                log.error("a chore failed", kind=kind.kind.word, exc_info=failure)
-            self._chores[kind.kind.word] = asyncio.ensure_future(_await(kind.chore(self)))
+                log.error("a chore failed", chore=name, exc_info=failure)
+            self._chores[name] = asyncio.ensure_future(_await(chore(self)))
         await self.requests.prune(time.time())
         for one in self.drafts.catalogue.environments():
             dropped = await self.calls.prune(one.name, time.time() - one.records.keep_days * DAY)
             if dropped:
                 log.info("old call records are dropped", environment=one.name, records=dropped, keep_days=one.records.keep_days)
+
+    def _work(self) -> Iterator[tuple[str, Callable[["Bricola"], Awaitable[None]]]]:
+        yield "contracts", check_due
+        for kind in self.kinds:
+            if kind.chore is not None:
+                yield kind.kind.word, kind.chore
 
     async def note_uses(self) -> None:
         """Write down when tokens and credentials were used last."""

@@ -3,6 +3,7 @@
 What is known of an engine without talking to it stands in `core/definitions/engines`.
 """
 
+import ssl
 from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
@@ -36,10 +37,13 @@ class TableFunctions:
 @dataclass(frozen=True)
 class Door:
     """One engine. `sessions` and `checker` raise ProblemError for a binding that cannot work; `checker` is given the session kind of the
-    running pool, where there is one. `tables` reads what a database holds. `missing` says why it cannot be used here; '' when it can."""
+    running pool, where there is one. `tables` reads what a database holds. `missing` says why it cannot be used here; '' when it can.
+    Of a service on the web `presents` are the header fields that sign in there, and `trusts` is how its certificate is judged."""
 
     engine: Engine
     sessions: Callable[[BackendDefinition, Binding, Surroundings, str], SessionKind[Any]]
     checker: Callable[[BackendDefinition, Binding, Endpoint, Sequence[Probe], Surroundings, SessionKind[Any] | None], Checker]
     tables: TableFunctions | None = None
     missing: Callable[[], str] = lambda: ""
+    presents: Callable[[Binding, Surroundings], dict[str, str]] | None = None
+    trusts: Callable[[Binding, Surroundings], ssl.SSLContext] | None = None

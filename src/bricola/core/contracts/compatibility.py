@@ -143,6 +143,8 @@ class _Comparison:
 
     def _elements(self, old: Element, new: Element, place: str, is_input: bool) -> Iterator[ContractChange]:
         side = "input" if is_input else "output"
+        if old.tag != new.tag:
+            yield self._change(_BREAKS, f"{side}.element", place, "The element has another expanded name.", old.tag, new.tag)
         if old.least != new.least:
             stricter = new.least > old.least
             yield self._change(_BREAKS if stricter == is_input else _OK, f"{side}.{'required' if stricter else 'optional'}", place,

@@ -97,5 +97,6 @@ class Facts:
     missing_files: Mapping[str, str] = field(default_factory=dict)  # backend -> the file that is not there
     pools: Mapping[str, PoolFact] = field(default_factory=dict)  # backend -> what was measured in this environment
     breaking: tuple[str, ...] = ()  # breaking changes against the newest release of the same version, in words
+    drifted: Mapping[str, str] = field(default_factory=dict)  # contract of others that the service follows -> what changed there
     passed: bool | None = None  # whether the release was in the environment that this one follows
     of_kind: Mapping[str, Any] = field(default_factory=dict)  # kind of source -> what that kind found out, in its own form

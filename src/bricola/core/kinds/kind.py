@@ -113,6 +113,14 @@ def nothing_needed(definition: Any) -> Iterable[Reference]:
     return ()
 
 
+class Followed(NamedTuple):
+    """A contract of somebody else that is followed through a backend. `service` is the one of the contract; '' when it has one only."""
+
+    contract: str
+    service: str
+    backend: str
+
+
 @dataclass(frozen=True)
 class SourceKind(Generic[D]):
     """A kind of source. Every function raises ProblemError with all that is wrong, unless it says otherwise.
@@ -129,6 +137,7 @@ class SourceKind(Generic[D]):
     | probes | what is tried before it goes live |
     | runs_on, lacks | the family of backends that it works on, and why an environment cannot host it; '' when it can |
     | rules, findings | what the review says of it; never raises |
+    | follows | the contracts of others that the other side must keep |
     | entry | how people meet it |
     """
 
@@ -142,6 +151,7 @@ class SourceKind(Generic[D]):
     parts: Callable[[D], Iterable[TypedPart]] = nothing_needed  # type: ignore[assignment]
     needs: Callable[[D], Iterable[Reference]] = nothing_needed
     probes: Callable[[ResolvedOperation], Sequence[Probe]] = lambda operation: ()
+    follows: Callable[[D], Sequence[Followed]] = lambda definition: ()
     runs_on: Family | None = None
     lacks: Callable[[EnvironmentDefinition], str] = lambda environment: ""
     rules: Rules = field(default_factory=Rules)

@@ -20,6 +20,7 @@ RULES = Rules(
     Rule("contract.case", Area.CONTRACT, _W, "Generated clients on case-insensitive file systems overwrite one by the other."),
     Rule("contract.reserved", Area.CONTRACT, _H, "Generators rename elements that are words of their language."),
     Rule("contract.types", Area.CONTRACT, _H, "Common client stacks have no type that holds every value of these, and round or fail."),
+    Rule("contract.drift", Area.CONTRACT, _W, "The other side has another contract by now than the one that was taken in."),
     Rule("contract.breaking", Area.CONTRACT, _W, "The release will ask for a new major version, or for consent with a reason."),
 )
 finding = RULES.finding
@@ -44,6 +45,12 @@ def _all_records(resolved: ResolvedService) -> Iterator[Record]:
         seen |= {one.id for one in inner if one.id}
         yield from inner
         waiting += inner
+
+
+def _drifted(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
+    for contract, words in facts.drifted.items():
+        yield finding("contract.drift", f"The contract {contract} has changed on the other side.", f"service {service.name}", found=words,
+                      mend="Look at it: bricola contracts check ENVIRONMENT. Then take it in again.")
 
 
 # What several client stacks hold badly, and what to take instead.
@@ -73,6 +80,7 @@ def _hard_types(resolved: ResolvedService, place: str) -> Iterator[Finding]:
 
 def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts) -> Iterator[Finding]:
     place = f"service {service.name}"
+    yield from _drifted(service, facts)
     if resolved.shape.foreign:
         return  # it is somebody else's, and stays as it is
     seen: dict[str, Record] = {}

@@ -7,8 +7,8 @@ from pydantic import BaseModel, Field
 
 from bricola.api import contracts as answers
 from bricola.core.definitions.base import ElementName
-from bricola.server.api.access import Integrator, Running
-from bricola.server.usecases import contracts
+from bricola.server.api.access import Integrator, Operator, Running, Viewer
+from bricola.server.usecases import contracts, drift
 from bricola.server.usecases.contracts import Source
 
 router = APIRouter(tags=["contracts"])
@@ -16,14 +16,16 @@ router = APIRouter(tags=["contracts"])
 
 class ContractSource(BaseModel):
     """An `address` that the service fetches, or `files` by path in base64, one of which may be a zip. `main` is the file that the contract
-    begins with, where it is not plain."""
+    begins with, where it is not plain. `user` and `password` sign in at the address, and are kept nowhere."""
 
     address: str = Field("", max_length=2000)
     files: dict[str, str] = {}
     main: str = Field("", max_length=500)
+    user: str = Field("", max_length=500)
+    password: str = Field("", max_length=2000, repr=False)
 
     def source(self) -> Source:
-        return Source(self.address, self.files, self.main)
+        return Source(self.address, self.files, self.main, self.user, self.password)
 
 
 class TakeIn(ContractSource):
@@ -47,3 +49,15 @@ async def take_in(body: TakeIn, user: Integrator, bricola: Running) -> dict[str,
     """Make a service of a contract, or bring one that follows it up to date; its maps are kept."""
     return await contracts.take_in(bricola, body.source(), body.service, user.name, offers=body.offers, role=body.role,
                                    plan_only=body.plan_only)
+
+
+@router.post("/environments/{environment}/contracts/check", response_model=list[answers.ContractCheck])
+async def check(environment: str, _: Operator, bricola: Running) -> list[dict[str, Any]]:
+    """Fetch the contracts of others that live services follow there, and tell what changed, for which operations and callers."""
+    return await drift.check(bricola, environment)
+
+
+@router.get("/contracts/checks", response_model=list[answers.ContractCheck])
+async def checks(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
+    """What the last checks found, in every environment."""
+    return await drift.known(bricola)

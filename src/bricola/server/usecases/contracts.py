@@ -5,10 +5,12 @@ import base64
 import binascii
 import re
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from typing import Any, Protocol
 from urllib.parse import unquote, urlsplit
+
+import httpx
 
 from bricola.adapters.networks import Networks, read_networks
 from bricola.adapters.parts import Web, read_files, read_source, zip_files
@@ -34,11 +36,14 @@ class Ports(DefinitionPorts, Protocol):
 
 @dataclass(frozen=True)
 class Source:
-    """Where a contract comes from: an address that the service fetches, or files by path (in base64), one of which may be a zip."""
+    """Where a contract comes from: an address that the service fetches, or files by path (in base64), one of which may be a zip. `user` and
+    `password` sign in at the address, and are kept nowhere."""
 
     address: str = ""
     files: Mapping[str, str] | None = None
     main: str = ""
+    user: str = ""
+    password: str = field(default="", repr=False)
 
 
 async def read(ports: Ports, source: Source) -> ReadContract:
@@ -52,7 +57,8 @@ def _read(settings: Settings, source: Source) -> ReadContract:
             raise ProblemError(Problem("contract.source", "This is no address that a contract is fetched from.", place="address",
                                        expected="an address with http or https", found=source.address[:100]))
         networks = Networks(read_networks(settings.networks))
-        return read_source(source.address, remote=lambda address: Web(networks, None, urlsplit(address).hostname or ""))
+        signs_in = httpx.BasicAuth(source.user, source.password) if source.user else None
+        return read_source(source.address, remote=lambda address: Web(networks, signs_in, address))
     files: dict[str, bytes] = {}
     for path, text in (source.files or {}).items():
         try:

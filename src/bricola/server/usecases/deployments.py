@@ -23,6 +23,7 @@ from bricola.server.ports.films import Films
 from bricola.server.ports.people import People
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
+from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
 from bricola.server.usecases.bringing_up import ATTEMPTS
 from bricola.server.usecases.compare import breaking_changes, released_side
@@ -33,6 +34,7 @@ from bricola.store.releases import StoredDeployment, StoredRelease
 
 
 class Ports(Protocol):
+    storage: Storage
     kinds: Sequence[KindServer]
     drafts: Drafts
     releases: Releases

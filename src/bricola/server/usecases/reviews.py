@@ -7,9 +7,10 @@ from datetime import datetime
 from typing import Protocol
 
 from bricola.adapters.engines import able
+from bricola.adapters.folders import Folders
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
-from bricola.core.kinds.registry import backends_of
+from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition, ServiceDefinition
+from bricola.core.kinds.registry import backends_of, needs
 from bricola.core.problems import ProblemError
 from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, review
 from bricola.server.kinds.kind import KindServer
@@ -21,11 +22,14 @@ from bricola.server.ports.films import Films
 from bricola.server.ports.people import People
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
+from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
+from bricola.server.usecases import drift
 from bricola.server.usecases.compare import breaking_changes, draft_side, released_side
 
 
 class Ports(Protocol):
+    storage: Storage
     changes: Changes
     kinds: Sequence[KindServer]
     drafts: Drafts
@@ -63,6 +67,7 @@ async def gather_facts(ports: Ports, catalogue: Catalogue, service: ServiceDefin
         pools=_pools(ports, environment) if environment is not None else {},
         breaking=await _breaking(ports, service) if release is None else (),
         of_kind=of_kind,
+        drifted=await _drifted(ports, catalogue, service, environment) if environment is not None else {},
         passed=await _passed(ports, service, environment, release) if environment is not None and release is not None else None,
     )
 
@@ -83,10 +88,17 @@ def _missing_files(ports: Ports, catalogue: Catalogue, service: ServiceDefinitio
     for name in backends_of(catalogue, service):
         backend, binding = catalogue.find_backend(name), environment.binding(name)
         if backend is not None and binding is not None and backend.about.is_file:
-            absent = [one.address for one in binding.ends if not (ports.settings.data / one.address).is_file()]
+            absent = [one.address for one in binding.ends if not _is_file(ports.places.surroundings.folders, one.address)]
             if absent:
                 missing[name] = absent[0]
     return missing
+
+
+def _is_file(folders: Folders, path: str) -> bool:
+    try:
+        return folders.find(path).is_file()
+    except ProblemError:
+        return True  # a finding of its own says what is wrong with it
 
 
 def _pools(ports: Ports, environment: EnvironmentDefinition) -> dict[str, PoolFact]:
@@ -108,6 +120,14 @@ async def _breaking(ports: Ports, service: ServiceDefinition) -> tuple[str, ...]
     except ProblemError:
         return ()  # the draft has no contract yet, and the review says why
     return tuple(f"{one.place}: {one.message}" for one in changes)
+
+
+async def _drifted(ports: Ports, catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition) -> dict[str, str]:
+    """What the last checks found there of the contracts of others that a service follows."""
+    followed = {one.name for one in needs(catalogue, service) if isinstance(one, ContractDefinition)}
+    return {one["contract"]: "; ".join(f"{two['place']}: {two['message']}" for two in one["changes"][:3])
+            for one in await drift.known(ports)
+            if one["environment"] == environment.name and one["state"] == "changed" and one["contract"] in followed}
 
 
 async def _passed(ports: Ports, service: ServiceDefinition, environment: EnvironmentDefinition, release: int) -> bool | None:

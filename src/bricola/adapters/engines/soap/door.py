@@ -1,11 +1,13 @@
 """SOAP services of others."""
 
+import ssl
 from collections.abc import Sequence
 from typing import Any
 
 from bricola.adapters.engines.door import Door
 from bricola.adapters.engines.soap.checks import SoapServiceCheck
-from bricola.adapters.engines.soap.sessions import SoapServiceKind
+from bricola.adapters.engines.soap.sessions import SoapServiceKind, authorization, tls_context, user_of
+from bricola.adapters.secrets import Secret
 from bricola.adapters.stages import Checker
 from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
@@ -24,4 +26,17 @@ def _checker(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, p
     return SoapServiceCheck(binding, endpoint, around, probes)
 
 
-DOOR = Door(ENGINE, _sessions, _checker)
+def _secret(binding: Binding, around: Surroundings) -> Secret | None:
+    return around.secrets.secrets(binding.credential)[0] if binding.credential else None
+
+
+def _presents(binding: Binding, around: Surroundings) -> dict[str, str]:
+    secret = _secret(binding, around)
+    return authorization(binding.sign_in, user_of(binding, secret), secret)
+
+
+def _trusts(binding: Binding, around: Surroundings) -> ssl.SSLContext:
+    return tls_context(binding, _secret(binding, around))
+
+
+DOOR = Door(ENGINE, _sessions, _checker, presents=_presents, trusts=_trusts)

@@ -92,13 +92,20 @@ class HttpSession:
         return b"".join(pieces)
 
     def authorization(self) -> dict[str, str]:
-        if self.secret is None:
-            return {}
-        if self.sign_in == "basic":
-            request = httpx.Request("GET", "http://x/")
-            signed = next(httpx.BasicAuth(self.user, self.secret.value).auth_flow(request))
-            return {"Authorization": signed.headers["Authorization"]}
-        return {"Authorization": f"Bearer {self.secret.value}"} if self.sign_in == "bearer" else {}
+        return authorization(self.sign_in, self.user, self.secret)
+
+
+def authorization(sign_in: str, user: str, secret: Secret | None) -> dict[str, str]:
+    """The header fields that sign in; none for the ways that need none."""
+    if secret is not None and sign_in == "basic":
+        signed = next(httpx.BasicAuth(user, secret.value).auth_flow(httpx.Request("GET", "http://x/")))
+        return {"Authorization": signed.headers["Authorization"]}
+    return {"Authorization": f"Bearer {secret.value}"} if secret is not None and sign_in == "bearer" else {}
+
+
+def user_of(binding: Binding, secret: Secret | None) -> str:
+    """The name in the form that the other side wants."""
+    return binding.user_form.replace("{user}", secret.user) if secret is not None else ""
 
 
 def _unreachable(words: str) -> Problem:
@@ -133,8 +140,8 @@ class SoapServiceKind:
         verify = tls_context(self._binding, secret) if endpoint.address.startswith("https:") else True
         client = self._make(verify=verify, trust_env=False, follow_redirects=False, http2=False,
                             limits=httpx.Limits(max_connections=1, max_keepalive_connections=1, keepalive_expiry=None))
-        user = self._binding.user_form.replace("{user}", secret.user) if secret is not None else ""
-        return HttpSession(client, endpoint.address, at, secret, self._binding.sign_in, user, self._binding.answer_bytes)
+        return HttpSession(client, endpoint.address, at, secret, self._binding.sign_in, user_of(self._binding, secret),
+                           self._binding.answer_bytes)
 
     def is_sound(self, session: HttpSession) -> bool:
         return session.sound

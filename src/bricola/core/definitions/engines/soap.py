@@ -23,11 +23,13 @@ class ServiceCalls(Frozen):
     | user-token | a WS-Security user token in the header of the message (OASIS, UsernameToken Profile 1.1.1) |
     | certificate | the credential's certificate, at the TLS handshake |
 
+    `contract_address` is where they publish their contract, for `contracts check`: the address with `?wsdl` unless it is said.
     `user_form` is how the other side wants the name, with {user} for the credential's: `LARK\\{user}`, `{user}@lark.example`.
     """
 
     sign_in: Literal["none", "basic", "bearer", "user-token", "certificate"] = "none"
     user_form: str = "{user}"
+    contract_address: str = ""
     answer_seconds: float = Described(30.0, gt=0, le=600)
     answer_bytes: int = Described(8_000_000, ge=1000, le=100_000_000)
 

@@ -10,7 +10,7 @@ from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.findings import Area, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition, Operation
 from bricola.core.definitions.runs import RunsForm
-from bricola.core.kinds.kind import Compiled, Entry, Pools, Probe, ResolvedOperation, SourceKind, Subject
+from bricola.core.kinds.kind import Compiled, Entry, Followed, Pools, Probe, ResolvedOperation, SourceKind, Subject
 from bricola.core.kinds.relays.definition import RelayDefinition
 from bricola.core.kinds.relays.handlers import compile_relay
 from bricola.core.messages.envelope import Soap
@@ -90,6 +90,8 @@ def _findings(subject: Subject) -> Iterator[Finding]:
 RELAY = SourceKind(
     title="relay", model=RelayDefinition, runs=RunsForm(verbs=None, default=""),
     needs=_needs, backends=lambda definition, catalogue: (definition.backend,), resolve=_resolve, compile=_compile,
-    probes=lambda operation: (Probe(operation.source.definition.backend),), runs_on=Family.SERVICE, rules=RULES, findings=_findings,
+    probes=lambda operation: (Probe(operation.source.definition.backend),),
+    follows=lambda definition: (Followed(definition.contract, definition.service, definition.backend),),
+    runs_on=Family.SERVICE, rules=RULES, findings=_findings,
     entry=Entry("relays", "a contract of somebody else, sent on to their service"),
 )
