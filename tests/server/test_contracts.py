@@ -4,6 +4,7 @@ import sqlite3
 import threading
 from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from importlib import resources
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -315,6 +316,33 @@ def test_a_fault_of_the_other_side_is_passed_on_in_its_words(served: Served, rel
     answer = post(served, relay, token, ASK)
     assert "No such name." in answer.text
     assert "<faultcode>soap:Client</faultcode>" in answer.text
+
+
+def test_failures_are_told_by_the_fault_of_the_contract_that_was_chosen_for_them(served: Served, client: Client, token: str) -> None:
+    wanted = resources.files("bricola.demo.outside").joinpath("notice-board.wsdl").read_bytes()
+    take(client, "Board", {"notices.wsdl": wanted})
+    service = ("service: Board\ncontract: board\naccess:\n  clerk: all\noperations:\n  PostNotice:\n    runs: relay board.PostNotice\n"
+               "    map_faults:\n      problem: NoticeRefused\n      problem.reason: sentence\n"
+               "      problem:outside: NoticeRefused\n      problem:outside.reason: {}\n")
+    client.apply({"board.yaml": "relay: board\ncontract: board\nbackend: other\n", "services/Board.yaml": service.format("words")})
+    with pytest.raises(ProblemError) as caught:
+        client.release("Board")
+    assert (caught.value.problem.code, caught.value.problem.found) == ("map.source", '"words"')
+    client.apply({"services/Board.yaml": service.format("message")})
+    Outside.answers[:] = [(200, "text/xml", SOUND)]
+    deploy(client, "Board")
+    sent = ('<b:NewNotice xmlns:b="urn:inland-navigations:notices"><b:id>{}</b:id><b:notice urgency="warning"><b:title>Low water</b:title>'
+            "<b:text>Mind the sill.</b:text><b:validFrom>2026-12-01</b:validFrom></b:notice></b:NewNotice>")
+    for identity, reason in (("N-1", "PostNotice/id"), ("N-0001", "The other side answers with an HTML page")):
+        Outside.answers[:] = [(503, "text/html", b"<html>down</html>")]
+        fault = etree.fromstring(post(served, "Board", token, SOAP11.format("", sent.format(identity))).content)
+        detail = fault.find(".//detail/{*}NoticeRefused")
+        assert detail is not None, etree.tostring(fault)
+        assert detail.tag == "{urn:inland-navigations:notices}NoticeRefused"
+        assert reason in (detail.findtext("{*}reason") or "")
+    assert "<detail><NoticeRefused" not in post(served, "Board", "no token", SOAP11.format("", sent.format("N-0001"))).text
+    calls = client.calls(service="Board")
+    assert {one["fault"] for one in calls} >= {"outside.html"}  # the record keeps what really happened
 
 
 def test_requests_are_held_against_the_contract_before_they_are_sent_on(served: Served, relay: str, token: str) -> None:

@@ -77,7 +77,8 @@ class Operation(NamedPart):
 
     Everything else is inherited from there. `takes` and `gives` narrow the fields of the input and of the output. Where the service has
     a contract of somebody else, `map_in` says from where in the request each input of what it runs comes, `map_out` from where in what
-    it gives each part of the answer comes, `map_faults` which fault of the contract one of its own becomes, and with `Fault.part`
+    it gives each part of the answer comes, `map_faults` which fault of the contract one of its own becomes (`problem` and
+    `problem:CODE` stand for failures that are none), and with `Fault.part`
     from where its parts come; paths have dots, and what has the same name needs no line. `nil` is of releases of form 1.
     """
 

@@ -31,7 +31,8 @@ class ResolvedOperation:
     """An operation's shape with what it runs and the values that callers neither give nor see.
 
     `source` is what the kind made of the definition, and nobody else's business. `nested` is the element that holds all inputs, where
-    there is one. `ways` leads from the contract of somebody else, where `shape` is that contract's and not what the source would have."""
+    there is one. `ways` leads from the contract of somebody else, where `shape` is that contract's and not what the source would have;
+    `told` are the declared faults by which failures are told, by the first part of their code, '' for all others."""
 
     shape: OperationShape
     kind: "SourceKind[Any]"
@@ -41,6 +42,7 @@ class ResolvedOperation:
     given: Given = field(default_factory=Given)
     nested: str = ""
     ways: "Ways | None" = None
+    told: Mapping[str, tuple[str, Mapped]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

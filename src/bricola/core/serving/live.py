@@ -15,6 +15,7 @@ from bricola.core.messages.encoder import Encoder, compile_encoder
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.given import call_value, context_values
+from bricola.core.shapes.mapping import Mapped
 from bricola.core.shapes.model import OperationShape, ServiceShape, Values
 
 
@@ -30,6 +31,18 @@ class LiveOperation:
     handle: Handler
     marked: bool = False  # a write leaves a mark of its request in the backend
     checks_input: bool = True  # whether messages are held against the contract before they are handled
+    told: Mapping[str, tuple[str, Mapped]] = field(default_factory=dict)  # by which declared faults failures are told
+
+    def declared(self, error: ProblemError, call: str) -> DeclaredFaultError | None:
+        """The fault of the contract by which a failure is told; None for one that the contract has no fault for, and for what is said of
+        callers, which no contract hides."""
+        problem = error.problem
+        known = self.told.get(problem.code.partition(".")[0]) or self.told.get("")
+        if known is None or problem.kind in (Kind.IDENTITY, Kind.PERMISSION, Kind.LIMIT):
+            return None
+        fault, mapped = known
+        values = {name: text for name, text in problem.as_dict().items() if name != "kind"}
+        return DeclaredFaultError(fault, problem.message, mapped.run(values | {"sentence": problem.sentence(), "call": call}))
 
 
 @dataclass(frozen=True)
@@ -138,6 +151,7 @@ def compile_service(
             with_given(compiled.handle, one, environment),
             compiled.marked,
             compiled.checks_input,
+            one.told,
         )
     by_tag, by_action, shared = _dispatch(operations, namespace)
     probes = tuple(dict.fromkeys(probe for one in resolved.operations for probe in one.kind.probes(one)))

@@ -150,7 +150,7 @@ class Pipeline:
             status, content_type, body = face.fault(service, operation, fault, call)
         except Exception as exception:
             error = self._failed(exception, call)
-            status, content_type, body = face.refuse(service, error, call)
+            status, content_type, body = _told(face, service, operation, error, call)
             challenge = error.problem.kind is Kind.IDENTITY
         except BaseException:
             self._leave(call)
@@ -224,6 +224,17 @@ class Pipeline:
         self._recorder.add(record, keep)
         if call.picture is not None and keep:
             self._recorder.keep_picture(record, call.picture)
+
+
+def _told(face: Face, service: LiveService, operation: LiveOperation | None, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
+    """A failure by the declared fault that the owner chose for it, or as what it is."""
+    declared = operation.declared(error, call.id) if operation is not None else None
+    if operation is not None and declared is not None:
+        try:
+            return face.fault(service, operation, declared, call)
+        except ProblemError:  # its words do not fit the types of the fault, and must not be lost for that
+            log.warning("a failure does not fit the fault that it is told by", operation=call.operation, fault=declared.name)
+    return face.refuse(service, error, call)
 
 
 NOBODY = Caller("", frozenset())  # before anybody is authenticated
