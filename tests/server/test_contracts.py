@@ -318,6 +318,23 @@ def test_a_fault_of_the_other_side_is_passed_on_in_its_words(served: Served, rel
     assert "<faultcode>soap:Client</faultcode>" in answer.text
 
 
+def test_their_own_answer_is_laid_beside_ours(served: Served, client: Client, relay: str, token: str) -> None:
+    Outside.answers[:] = [(200, "text/xml; charset=utf-8", SOUND)]
+    ours = client.call("live", relay, "Ask", {"name": "Imke"})
+    theirs = client.ask_outside("live", relay, "Ask", {"name": "Imke"}, ours=ours["response"])
+    assert (theirs["same"], theirs["status"], theirs["backend"]) == (True, 200, "other")
+    Outside.answers[:] = [(200, "text/xml; charset=utf-8", SOUND.replace(b"warm", b"cool"))]
+    assert client.ask_outside("live", relay, "Ask", {"name": "Imke"}, ours=ours["response"])["same"] is False
+    client.apply({"relay.yaml": "relay: hello\ncontract: greetings\nbackend: other\nwrites: [Ask]\n"})
+    deploy(client, "Greetings")
+    with pytest.raises(ProblemError) as caught:
+        client.ask_outside("live", relay, "Ask", {"name": "Imke"})
+    assert caught.value.problem.code == "outside.writes"
+    assert client.ask_outside("live", relay, "Ask", {"name": "Imke"}, writes=True)["status"] == 200
+    client.apply({"relay.yaml": "relay: hello\ncontract: greetings\nbackend: other\n"})
+    deploy(client, "Greetings")
+
+
 def test_failures_are_told_by_the_fault_of_the_contract_that_was_chosen_for_them(served: Served, client: Client, token: str) -> None:
     wanted = resources.files("bricola.demo.outside").joinpath("notice-board.wsdl").read_bytes()
     take(client, "Board", {"notices.wsdl": wanted})

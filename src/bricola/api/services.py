@@ -386,6 +386,21 @@ class BenchAnswer(TypedDict):
 
 
 @closed
+class OutsideAnswer(TypedDict):
+    """What the other side answers itself; `same` says whether its body is the one that this service answered, null where nothing was
+    compared."""
+
+    backend: str
+    address: str
+    status: int
+    ms: float
+    content_type: str
+    response: str
+    response_bytes: int
+    same: bool | None
+
+
+@closed
 class ComparedField(TypedDict):
     field: str
     column: str

@@ -36,6 +36,8 @@ def register(app: typer.Typer) -> None:
         trial: Annotated[bool, typer.Option("--trial", help="Roll back what it writes, and say what would be stored.")] = False,
         request_id: Annotated[str, typer.Option("--request-id", help="Do a write at most once for this id (Idempotency-Key).")] = "",
         compare: Annotated[bool, typer.Option("--compare", help="Show the answer beside the stored rows, field by field.")] = False,
+        outside: Annotated[bool, typer.Option(
+            "--outside", help="Of a relay: also ask the other side itself, and show both answers.")] = False,
         envelope: Annotated[Path | None, typer.Option(help="Send the envelope in this file ('-': standard input).")] = None,
         at: At = "",
         as_json: Json = False,
@@ -53,19 +55,28 @@ def register(app: typer.Typer) -> None:
             answer = reply["answer"]
             good = answer is not None and reply["status"] == 200
             comparison: Mapping[str, Any] | None = None
+            theirs: Mapping[str, Any] | None = None
             refused: ProblemError | None = None
             if compare and good and answer is not None:
                 try:
                     comparison = client.compare_with_source(environment, service, operation, given, answer)
                 except ProblemError as error:
                     refused = error  # the answer is printed all the same
+            if outside:
+                try:
+                    theirs = client.ask_outside(environment, service, operation, given, text_of, soap, reply["response"])
+                except ProblemError as error:
+                    refused = error
         if as_json:
-            print_json(dict(reply) | ({"comparison": comparison} if comparison is not None else {}))
+            print_json(dict(reply) | ({"comparison": comparison} if comparison is not None else {})
+                       | ({"outside": theirs} if theirs is not None else {}))
         else:
             _print_reply(reply, raw)
             print_trial(reply)
             if comparison is not None:
                 print_comparison(comparison)
+            if theirs is not None:
+                _print_outside(theirs)
         if refused is not None:
             raise refused
         if not good:
@@ -121,6 +132,13 @@ def register(app: typer.Typer) -> None:
              f"{one['micros'] / 1000:.1f} ms", text(one["fault"]))
             for one in found
         ], right=("Took",)))
+
+
+def _print_outside(theirs: Mapping[str, Any]) -> None:
+    same = "[green]● the same body as ours[/]" if theirs["same"] else "[yellow]▲ another body than ours[/]"
+    out.print(f"\n[bold]Their own answer[/]  {same}\n[dim]{text(theirs['address'])}, status {theirs['status']}, "
+              f"{theirs['response_bytes']} bytes, {theirs['ms']:.1f} ms[/]")
+    out.print(text(theirs["response"]))
 
 
 def _print_call(one: Mapping[str, Any], as_json: bool) -> None:

@@ -135,6 +135,13 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
         params: Json = {"environment": environment, "input": name, "search": search, "limit": limit}
         return cast("services.Keys", self._ask("GET", f"/services/{service}/operations/{operation}/keys", params=params))
 
+    def ask_outside(self, environment: str, service: str, operation: str, values: Json, envelope: str | None = None, soap: str = "1.1",
+                    ours: str = "", writes: bool = False) -> "services.OutsideAnswer":
+        """What the other side of a relay answers to the same request itself; `ours` is the envelope that was answered here."""
+        body = {"environment": environment, "service": service, "operation": operation, "values": values, "envelope": envelope,
+                "soap": soap, "ours": ours, "writes": writes}
+        return cast("services.OutsideAnswer", self._ask("POST", "/bench/outside", json=body))
+
     def compare_with_source(self, environment: str, service: str, operation: str, values: Json, answer: Json) -> "services.RowComparison":
         """An answer beside the rows that it came from, field by field."""
         body = {"environment": environment, "service": service, "operation": operation, "values": values, "answer": answer}

@@ -14,7 +14,7 @@ from bricola.core.durations import DAY
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import Base, Integrator, Operator, Running, Viewer
 from bricola.server.bricola import Bricola
-from bricola.server.usecases import bench, compare, deployments, records, releases, services
+from bricola.server.usecases import bench, compare, deployments, outside, records, releases, services
 from bricola.store.releases import StoredRelease
 
 router = APIRouter(tags=["services"])
@@ -63,6 +63,19 @@ class BenchRequest(BaseModel):
     envelope: str | None = Field(None, max_length=4_000_000)
     trial: bool = False  # everything runs and is rolled back
     request_id: str = Field("", max_length=255)
+
+
+class OutsideRequest(BaseModel):
+    """A request to the other side of a relay itself; `ours` is the envelope that this service answered to it."""
+
+    environment: str
+    service: str
+    operation: str
+    soap: Literal["1.1", "1.2"] = "1.1"
+    values: dict[str, Any] = {}
+    envelope: str | None = Field(None, max_length=4_000_000)
+    ours: str = Field("", max_length=64_000_000)
+    writes: bool = False  # it may change something over there
 
 
 class Answered(BaseModel):
@@ -187,6 +200,13 @@ async def send(body: BenchRequest, request: Request, _: Operator, bricola: Runni
     transport: httpx.AsyncClient = request.app.state.own_endpoint
     return await bench.send(bricola, transport, body.environment, body.service, body.operation, body.caller, body.soap,
                             body.values, body.envelope, body.trial, body.request_id)
+
+
+@router.post("/bench/outside", response_model=answers.OutsideAnswer)
+async def ask_outside(body: OutsideRequest, _: Operator, bricola: Running) -> dict[str, Any]:
+    """What the other side of a relay answers to the same request itself, and whether it is what this service answered."""
+    return await outside.ask(bricola, body.environment, body.service, body.operation, body.soap, body.values, body.envelope, body.ours,
+                             body.writes)
 
 
 @router.post("/bench/comparison", response_model=answers.RowComparison)

@@ -36,6 +36,7 @@ class KindServer:
     | facts | what its review rules know of a service in an environment, in the form that they expect |
     | chore | what is done every few seconds |
     | keys | real keys of one of its definitions, for an input that holds such a key: (definition's name, catalogue, search, limit, visit) |
+    | outside | what the other side itself answers to a message, for an operation that is sent on: (operation, message, visit) |
     | beside | an answer beside what it came from: (operation, values, answer, visit); without it `nothing_beside` says why, and the mend |
     """
 
@@ -44,5 +45,6 @@ class KindServer:
     facts: Callable[[Ports, Catalogue, ServiceDefinition, EnvironmentDefinition], Awaitable[Any]] | None = None
     chore: Callable[[Ports], Awaitable[None]] | None = None
     keys: Callable[[str, Catalogue, str, int, Visit], Awaitable[dict[str, Any]]] | None = None
+    outside: Callable[[ResolvedOperation, bytes, Visit], Awaitable[dict[str, Any]]] | None = None
     beside: Callable[[ResolvedOperation, dict[str, Any], dict[str, Any], Visit], Awaitable[dict[str, Any]]] | None = None
     nothing_beside: tuple[str, str] = ("Nothing that Bricola can read stands behind this answer.", "")

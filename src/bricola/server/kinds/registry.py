@@ -3,6 +3,7 @@
 from bricola.server.kinds.kind import KindServer
 from bricola.server.kinds.objects import OBJECTS
 from bricola.server.kinds.queries import QUERIES
+from bricola.server.kinds.relays import RELAYS
 from bricola.server.kinds.screens import SCREENS
 
-SERVERS: tuple[KindServer, ...] = (OBJECTS, QUERIES, SCREENS)
+SERVERS: tuple[KindServer, ...] = (OBJECTS, QUERIES, SCREENS, RELAYS)

@@ -26,7 +26,7 @@ class Ports(Protocol):
 
 async def keys(ports: Ports, environment: str, service: str, operation: str, name: str, search: str, limit: int) -> dict[str, Any]:
     """Real keys for an input that holds the key of something: those that begin with, or whose texts contain, the search."""
-    found, catalogue = await _live_operation(ports, environment, service, operation)
+    found, catalogue = await live_operation(ports, environment, service, operation)
     element = _input(found.shape.input, name)
     owner = next((one for one in ports.kinds if one.keys is not None and element is not None and element.key_of
                   and (one.kind.word, element.key_of) in catalogue), None)
@@ -35,10 +35,10 @@ async def keys(ports: Ports, environment: str, service: str, operation: str, nam
         raise ProblemError(Problem(
             "records.input", "This input does not hold the key of an object.", place=f"{operation}/{name}",
             expected=f"one of {', '.join(pickable)}" if pickable else "an operation with such an input", found=shown(name)))
-    return await owner.keys(element.key_of, catalogue, search, limit, _visit(ports, environment, catalogue))
+    return await owner.keys(element.key_of, catalogue, search, limit, visits(ports, environment, catalogue))
 
 
-def _visit(ports: Ports, environment: str, catalogue: Catalogue) -> Visit:
+def visits(ports: Ports, environment: str, catalogue: Catalogue) -> Visit:
     place = ports.drafts.environment(environment)
 
     def visit(backend: str) -> AbstractAsyncContextManager[Any]:
@@ -60,7 +60,7 @@ def _input(record: Record, path: str) -> Element | None:
     return next((one for name, one in _inputs(record) if name == path), None)
 
 
-async def _live_operation(ports: Ports, environment: str, service: str, operation: str) -> tuple[ResolvedOperation, Catalogue]:
+async def live_operation(ports: Ports, environment: str, service: str, operation: str) -> tuple[ResolvedOperation, Catalogue]:
     live = ports.places.find(environment, service)
     if live is None:
         raise ProblemError(not_deployed(service, environment))
@@ -75,7 +75,7 @@ async def compare(
     ports: Ports, environment: str, service: str, operation: str, values: dict[str, Any], answer: dict[str, Any]
 ) -> dict[str, Any]:
     """What was answered (or, for a write, sent) beside what is stored now."""
-    found, catalogue = await _live_operation(ports, environment, service, operation)
+    found, catalogue = await live_operation(ports, environment, service, operation)
     if found.ways is not None:
         raise ProblemError(Problem("records.mapped", "The answer was mapped to somebody else's contract, so it is not laid beside rows.",
                                    place=operation, mend="Compare an operation that publishes the same source with a contract of its own."))
@@ -83,4 +83,4 @@ async def compare(
     if owner is None or owner.beside is None:
         words, mend = owner.nothing_beside if owner is not None else KindServer.nothing_beside
         raise ProblemError(Problem("records.derived", words, Kind.INPUT, place=operation, mend=mend))
-    return await owner.beside(found, values, answer, _visit(ports, environment, catalogue))
+    return await owner.beside(found, values, answer, visits(ports, environment, catalogue))

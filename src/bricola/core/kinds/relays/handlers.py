@@ -4,7 +4,7 @@ from typing import Any
 
 from lxml import etree
 
-from bricola.core.calls.call import Call, Handler
+from bricola.core.calls.call import Call, Came, Handler
 from bricola.core.kinds.relays.sessions import Answered, ServicePool
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.encoder import compile_encoder
@@ -51,10 +51,7 @@ class Relay:
         came = call.came
         if came is None:
             return OutboundCall(self._soap, self._shape.action, self._encode(values))
-        payload = markup(came.payload) if came.payload is not None else ""
-        blocks = () if self._headers == "none" else tuple(
-            _forwarded(one) for one in came.headers if self._headers == "all" or one.tag in self._shape.understood)
-        return OutboundCall(self._soap, self._shape.action, payload, blocks)
+        return outbound(self._shape, self._soap, self._headers, came)
 
     async def _exchange(self, call: Call, outbound: OutboundCall) -> tuple[InboundAnswer, Answered]:
         attempt = 1
@@ -100,6 +97,13 @@ class Relay:
         sender = fault.code in ("Client", "Sender")
         return ProblemError(Problem("outside.fault", f"The other side answers with a fault: {fault.reason[:500]}",
                                     Kind.INPUT if sender else Kind.BACKEND, found=fault.code))
+
+
+def outbound(shape: OperationShape, soap: Soap, headers: str, came: Came) -> OutboundCall:
+    """What is sent on of a message: its payload as it came, and header blocks by the rule."""
+    blocks = () if headers == "none" else tuple(
+        _forwarded(one) for one in came.headers if headers == "all" or one.tag in shape.understood)
+    return OutboundCall(soap, shape.action, markup(came.payload) if came.payload is not None else "", blocks)
 
 
 def _forwarded(block: etree._Element) -> str:
