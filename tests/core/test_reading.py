@@ -288,5 +288,5 @@ def test_several_contracts_in_one_bundle_are_not_guessed() -> None:
         main_of({"a.wsdl": SIMPLE.encode(), "b.wsdl": SIMPLE.encode()})
     assert caught.value.problem.code == "contract.several"
     with pytest.raises(ProblemError) as caught:
-        main_of({"a.xsd": b"<xs/>"})
+        main_of({"a.xsd": b"<xs/>", "b.xsd": b"<b/>"})
     assert caught.value.problem.code == "contract.none"

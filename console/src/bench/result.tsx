@@ -1,6 +1,6 @@
 /** What came back: outcome, the answer as a table, both envelopes. */
 import { useState } from "react";
-import { ask, type Compared, type Plain, type Problem, type Reply } from "../api";
+import { ask, type Compared, type OutsideAnswer, type Plain, type Problem, type Reply } from "../api";
 import { useAct } from "../act";
 import { CopyButton, Problems, Segments } from "../parts/controls";
 import { Mark } from "../parts/marks";
@@ -15,6 +15,9 @@ interface Sent {
   service: string;
   operation: string;
   values: Plain;
+  envelope: string | null;
+  soap: string;
+  writes: boolean;
 }
 
 export function Result({
@@ -23,19 +26,37 @@ export function Result({
   busy,
   request,
   comparable,
+  outside,
 }: {
   reply: Reply | undefined;
   problems: Problem[];
   busy: boolean;
   request: Sent;
   comparable: boolean;
+  /** Whether the operation is sent on to somebody else, who can be asked. */
+  outside: boolean;
 }) {
   const may = mayAtLeast(useSession(), "operator");
   const act = useAct();
   const [compared, setCompared] = useState<Compared>();
+  const [theirs, setTheirs] = useState<OutsideAnswer>();
+  const askThem = () =>
+    act.run(async () => {
+      if (request.writes && !window.confirm(t("It changes something on the other side, once more. Send it there?")))
+        return;
+      setTheirs(await ask<OutsideAnswer>("POST", "/bench/outside", { ...request, ours: reply?.response ?? "" }));
+    });
   const compare = () =>
     act.run(async () => {
-      setCompared(await ask<Compared>("POST", "/bench/comparison", { ...request, answer: reply?.answer }));
+      setCompared(
+        await ask<Compared>("POST", "/bench/comparison", {
+          environment: request.environment,
+          service: request.service,
+          operation: request.operation,
+          values: request.values,
+          answer: reply?.answer,
+        }),
+      );
     });
   if (problems.length)
     return (
@@ -97,6 +118,30 @@ export function Result({
       </div>
       <div className="min-h-0 overflow-auto border-b border-line">
         <TrialChanges reply={reply} />
+        {may && outside && (
+          <div className="flex h-[38px] items-center gap-3 border-b border-line px-5">
+            <button type="button" className="btn" aria-disabled={act.busy} onClick={() => void askThem()}>
+              {t("Ask the other side itself")}
+            </button>
+            {theirs && (
+              <span className="flex min-w-0 items-center gap-2" role="status">
+                <Mark name={theirs.same ? "serving" : "risk"} />
+                <b className="font-semibold whitespace-nowrap">
+                  {theirs.same ? t("The same body as ours") : t("Another body than ours")}
+                </b>
+                <span className="truncate text-ink2">
+                  {t(
+                    "status {0}, {1}, {2} from {3}",
+                    theirs.status,
+                    bytes(theirs.response_bytes),
+                    took(theirs.ms * 1000),
+                    theirs.address,
+                  )}
+                </span>
+              </span>
+            )}
+          </div>
+        )}
         {fine && !reply.trial && may && comparable && (
           <div className="flex h-[38px] items-center border-b border-line px-5">
             <Segments
@@ -140,8 +185,10 @@ export function Result({
       <div className="grid min-h-0 grid-cols-2">
         {(
           [
-            [t("Request"), `SOAP ${reply.soap}`, reply.request],
-            [t("Response"), "", reply.response],
+            theirs
+              ? ([t("Their answer"), theirs.backend, theirs.response] as const)
+              : ([t("Request"), `SOAP ${reply.soap}`, reply.request] as const),
+            [theirs ? t("Our response") : t("Response"), "", reply.response],
           ] as const
         ).map(([word, note, source]) => (
           <div key={word} className="flex min-h-0 min-w-0 flex-col border-line first:border-r">
@@ -160,18 +207,30 @@ export function Result({
   );
 }
 
-function Answer({ answer }: { answer: Plain }) {
+function Answer({ answer, above = "" }: { answer: Plain; above?: string }) {
   const single = Object.entries(answer).filter(([, value]) => typeof value !== "object" || value === null);
   return (
     <>
       {Object.entries(answer).map(([name, value]) =>
         Array.isArray(value) ? (
-          <Rows key={name} name={name} items={value} />
+          <Rows key={name} name={above + name} items={value} />
         ) : typeof value === "object" && value !== null ? (
-          <Pairs key={name} name={name} pairs={Object.entries(value as Plain)} />
+          <Inner key={name} name={above + name} value={value as Plain} />
         ) : null,
       )}
       {single.length > 0 && <Pairs name="" pairs={single} />}
+    </>
+  );
+}
+
+/** A record: its own values first, then what it holds. */
+function Inner({ name, value }: { name: string; value: Plain }) {
+  const single = Object.entries(value).filter(([, one]) => typeof one !== "object" || one === null);
+  const more = Object.fromEntries(Object.entries(value).filter(([, one]) => typeof one === "object" && one !== null));
+  return (
+    <>
+      {single.length > 0 && <Pairs name={name} pairs={single} />}
+      <Answer answer={more} above={`${name}.`} />
     </>
   );
 }
@@ -192,8 +251,19 @@ function Pairs({ name, pairs }: { name: string; pairs: [string, unknown][] }) {
   );
 }
 
+/** Records inside a row by the paths of their parts; what has a text beside attributes stands under its own name. */
+function flat(value: Plain, above = ""): Plain {
+  return Object.fromEntries(
+    Object.entries(value).flatMap(([name, one]) =>
+      typeof one === "object" && one !== null && !Array.isArray(one)
+        ? Object.entries(flat(one as Plain, `${above}${name}.`))
+        : [[above && name === "value" ? above.slice(0, -1) : above + name, one]],
+    ),
+  );
+}
+
 function Rows({ name, items }: { name: string; items: unknown[] }) {
-  const rows = items.filter((one): one is Plain => typeof one === "object" && one !== null);
+  const rows = items.filter((one): one is Plain => typeof one === "object" && one !== null).map((one) => flat(one));
   const heads = [...new Set(rows.flatMap((one) => Object.keys(one)))];
   const numeric = new Set(
     heads.filter((head) => rows.every((one) => one[head] === undefined || /^-?\d+(\.\d+)?$/.test(cell(one[head])))),
@@ -207,8 +277,8 @@ function Rows({ name, items }: { name: string; items: unknown[] }) {
   if (!rows.length) return <Pairs name={name} pairs={items.map((one, index) => [String(index + 1), one])} />;
   return (
     <table className="tbl">
-      <caption className="sr-only">
-        {name}, {plural(items.length, "row")}
+      <caption className={name.includes(".") ? "px-5 pt-1.5 pb-0.5 text-left font-semibold" : "sr-only"}>
+        {name.includes(".") ? name : `${name}, ${plural(items.length, "row")}`}
       </caption>
       <thead>
         <tr>

@@ -1,12 +1,12 @@
-/** The three ways into definitions: as text, as objects, from a database. */
+/** The ways into definitions: as text, and those that kinds of source bring along. */
 import { Link } from "wouter";
+import { ROUTES } from "../kinds";
 import { useLens, within } from "../lens";
 import { t } from "../text";
 
 const WAYS = [
   { path: "/definitions", word: t("Text") },
-  { path: "/definitions/objects", word: t("Objects") },
-  { path: "/definitions/database", word: t("From a database") },
+  ...ROUTES.flatMap((one) => (one.way ? [{ path: one.path, word: one.way }] : [])),
 ];
 
 export function DefinitionTabs({ at }: { at: string }) {

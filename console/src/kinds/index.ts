@@ -1,6 +1,8 @@
 /** All kinds of source of the console: one line each. A kind that has no folder here is shown by what the service says of it. */
 import { Box } from "lucide-react";
 import type { KindEntry } from "../api";
+import { CONTRACT } from "./contract";
+import { RELAY } from "./relay";
 import { SCREEN_FLOW } from "./screen-flow";
 import { OBJECT } from "./object";
 import { QUERY } from "./query";
@@ -8,7 +10,7 @@ import type { KindRoute, Section, SourceKind, Spot } from "./kind";
 
 export type { SourceKind } from "./kind";
 
-const KINDS: readonly SourceKind[] = [OBJECT, QUERY, SCREEN_FLOW];
+const KINDS: readonly SourceKind[] = [OBJECT, QUERY, SCREEN_FLOW, CONTRACT, RELAY];
 
 /** How sources of a kind are shown. */
 export function kindOf(kind: string | undefined): SourceKind {

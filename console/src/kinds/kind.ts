@@ -18,6 +18,8 @@ export interface KindRoute {
   section: string;
   place: { word: string } | { value: string };
   keys: Key[];
+  /** Its tab among the ways into definitions. */
+  way?: string;
 }
 
 export interface Spot {
@@ -35,6 +37,8 @@ export interface SourceKind {
   gives: string;
   /** Whether an answer can be put beside the rows that are stored. */
   comparable: boolean;
+  /** Whether another service answers, which can be asked itself. */
+  outside?: boolean;
   /** A section of its own in the rail. */
   section?: Section;
   routes: KindRoute[];

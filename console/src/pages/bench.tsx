@@ -43,8 +43,10 @@ export default function BenchPage() {
     service && place ? `/services/${service.name}/operations?environment=${place.environment}` : null,
   );
   const operation = operations.data?.find((one) => one.name === search.get("operation")) ?? operations.data?.[0];
+  const versions = operation?.soap ?? ["1.1", "1.2"];
   const [caller, setCaller] = useState(FIRST);
-  const [soap, setSoap] = useState("1.1");
+  const [wished, setSoap] = useState("1.1");
+  const soap = versions.includes(wished) ? wished : (versions[0] ?? wished);
   const [mode, setMode] = useState("form");
   const [trial, setTrial] = useState(false);
   // What was typed and what came back belong to one operation; for another one its sample stands.
@@ -238,10 +240,7 @@ export default function BenchPage() {
                 label={t("SOAP version")}
                 value={soap}
                 onChange={setSoap}
-                options={[
-                  { value: "1.1", word: "1.1" },
-                  { value: "1.2", word: "1.2" },
-                ]}
+                options={versions.map((one) => ({ value: one, word: one }))}
               />,
             )}
           </span>
@@ -250,7 +249,16 @@ export default function BenchPage() {
       <Result
         key={outcome.reply?.call}
         comparable={kindOf(operation.source?.kind).comparable}
-        request={{ environment: place.environment, service: service.name, operation: operation.name, values }}
+        outside={kindOf(operation.source?.kind).outside ?? false}
+        request={{
+          environment: place.environment,
+          service: service.name,
+          operation: operation.name,
+          values,
+          envelope: mode === "text" ? envelope : null,
+          soap,
+          writes: operation.writes,
+        }}
         reply={outcome.of === key ? outcome.reply : undefined}
         problems={outcome.of === key ? (outcome.problems ?? []) : []}
         busy={busy}

@@ -1,6 +1,6 @@
 """Contracts of others: what was read, and what taking one in makes."""
 
-from typing import Any
+from typing import NotRequired
 
 from typing_extensions import TypedDict
 
@@ -24,10 +24,41 @@ class ReadContract(TypedDict):
     """What a contract offers: services -> ports -> operations, as `bricola contracts read --json` prints them."""
 
     targetNamespace: str
-    services: dict[str, Any]
+    services: "dict[str, dict[str, ReadPort]]"
     problems: list[ContractProblem]
     usable: bool
     parts: list[str]
+
+
+@closed
+class TakenInContract(TypedDict):
+    """A contract that was taken in: `source` is its address, or that it came as files; `services` follow it."""
+
+    name: str
+    description: str
+    source: str
+    fetched: str
+    parts: int
+    services: list[str]
+
+
+@closed
+class ReadOperation(TypedDict):
+    """An operation of a contract; `input` and `output` are expanded names, null where there is none."""
+
+    style: str
+    input: str | None
+    output: str | None
+    soapAction: NotRequired[str]
+    faults: NotRequired[dict[str, str | None]]
+    headers: NotRequired[dict[str, list[str]]]
+
+
+@closed
+class ReadPort(TypedDict):
+    soap: str | None
+    address: str
+    operations: dict[str, ReadOperation]
 
 
 @closed

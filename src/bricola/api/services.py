@@ -160,9 +160,11 @@ class Fault(TypedDict):
 
 @closed
 class Operation(TypedDict):
-    """What callers see, who may call, and what it runs. `kept_inside`: inputs that callers neither give nor see."""
+    """What callers see, who may call, and what it runs. `soap` are the versions in which it is asked. `kept_inside`:
+    inputs that callers neither give nor see."""
 
     name: str
+    soap: list[str]
     description: str
     writes: bool
     input: list[Element]

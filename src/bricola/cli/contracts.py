@@ -48,6 +48,8 @@ def register(app: typer.Typer) -> None:
         offers: Annotated[str, typer.Option("--offers", metavar="NAME", help="Which service of the contract, where it has several.")] = "",
         role: Annotated[str, typer.Option("--role", help="A role that may call all of it.")] = "",
         deploy: Annotated[str, typer.Option("--deploy", metavar="ENVIRONMENT", help="Release it and make it live there, too.")] = "",
+        not_built: Annotated[list[str] | None, typer.Option(
+            "--not-built", metavar="OPERATION", help="Answers that it is not built yet, in place of a sample; again for more.")] = None,
         main: Main = "", user: User = "",
         yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask before changing.")] = False,
         at: At = "", as_json: Json = False,
@@ -58,13 +60,15 @@ def register(app: typer.Typer) -> None:
         password = _password() if user else ""
         with connect(at) as client:
             if not yes:
-                plan = client.import_contract(service, address, files, main, offers, role, plan_only=True, user=user, password=password)
+                plan = client.import_contract(service, address, files, main, offers, role, plan_only=True, user=user, password=password,
+                                              not_built=not_built or ())
                 if as_json or not sys.stdin.isatty():
                     raise ProblemError(Problem("contract.confirm", "Nothing was changed, since nobody confirmed the plan.",
                                                found=", ".join(one["name"] for one in plan["operations"]), mend="Say --yes."))
                 _print_taken(plan)
                 typer.confirm("Make these drafts?", abort=True)
-            taken = client.import_contract(service, address, files, main, offers, role, user=user, password=password)
+            taken = client.import_contract(service, address, files, main, offers, role, user=user, password=password,
+                                           not_built=not_built or ())
             live = None
             if deploy:
                 made = client.release(service, f"From {source}")
@@ -79,6 +83,20 @@ def register(app: typer.Typer) -> None:
         else:
             out.print(f"\n{text(service)} is live in {text(deploy)}. Its contract: bricola contract {text(service)} -e {text(deploy)}")
 
+
+    @contracts.command("list")
+    def list_contracts(at: At = "", as_json: Json = False) -> None:
+        """List the contracts of others that were taken in, and the services that follow them."""
+        with connect(at) as client:
+            found = client.contracts_of_others()
+        if as_json:
+            print_json(found)
+        elif not found:
+            out.print("No contract of somebody else was taken in. To take one in: bricola contracts import SOURCE --service NAME")
+        else:
+            out.print(table(["contract", "from", "taken in", "parts", "services"], [
+                [text(one["name"]), text(one["source"]), text(one["fetched"]), text(one["parts"]), text(", ".join(one["services"]))]
+                for one in found], right=["parts"]))
 
     @contracts.command("check")
     def check(environment: str, at: At = "", as_json: Json = False) -> None:

@@ -119,9 +119,21 @@ def _print_list(name: str, items: list[Any]) -> None:
         for one in items:
             out.print(f"  {text(one)}")
         return
-    heads = list(dict.fromkeys(key for one in items for key in one))
-    numeric = [head for head in heads if all(_is_number(one.get(head)) for one in items)]
-    out.print(table(heads, [[_cell(one.get(head)) for head in heads] for one in items], right=numeric))
+    rows = [_flat(one) for one in items]
+    heads = list(dict.fromkeys(key for one in rows for key in one))
+    numeric = [head for head in heads if all(_is_number(one.get(head)) for one in rows)]
+    out.print(table(heads, [[_cell(one.get(head)) for head in heads] for one in rows], right=numeric))
+
+
+def _flat(values: Mapping[str, Any], above: str = "") -> dict[str, Any]:
+    """Records inside a row by the paths of their parts; what has a text beside attributes stands under its own name."""
+    found: dict[str, Any] = {}
+    for name, value in values.items():
+        if isinstance(value, dict):
+            found |= _flat(value, f"{above}{name}.")
+        else:
+            found[f"{above}{name}".removesuffix(".value") if above else name] = value
+    return found
 
 
 def _is_number(value: object) -> bool:

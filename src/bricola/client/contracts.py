@@ -1,7 +1,7 @@
 """Contracts of others, through the management API."""
 
 import base64
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, cast
 
 from bricola.client.transport import ApiConnection, Json
@@ -19,10 +19,21 @@ class ContractCalls(ApiConnection):
         return cast("contracts.ReadContract", self._ask("POST", "/contracts/read", json=_source(address, files, main, user, password)))
 
     def import_contract(self, service: str, address: str = "", files: Mapping[str, bytes] | None = None, main: str = "", offers: str = "",
-                        role: str = "", plan_only: bool = False, user: str = "", password: str = "") -> "contracts.TakenContract":
-        """Make a service of it, or bring one that follows it up to date. `offers`: which service of it; `role` may call everything."""
-        body = _source(address, files, main, user, password) | {"service": service, "offers": offers, "role": role, "plan_only": plan_only}
+                        role: str = "", plan_only: bool = False, user: str = "", password: str = "",
+                        not_built: Sequence[str] = ()) -> "contracts.TakenContract":
+        """Make a service of it, or bring one that follows it up to date. `offers`: which service of it; `role` may call everything;
+        operations of `not_built` answer that they are not built yet, the others a sample."""
+        body = _source(address, files, main, user, password) | {"service": service, "offers": offers, "role": role, "plan_only": plan_only,
+                                                                "not_built": list(not_built)}
         return cast("contracts.TakenContract", self._ask("POST", "/contracts/import", json=body))
+
+    def contracts_of_others(self) -> "list[contracts.TakenInContract]":
+        """The contracts of others that were taken in."""
+        return cast("list[contracts.TakenInContract]", self._ask("GET", "/contracts"))
+
+    def contract_of_others(self, name: str) -> "contracts.ReadContract":
+        """What one that was taken in offers."""
+        return cast("contracts.ReadContract", self._ask("GET", f"/contracts/{name}"))
 
     def check_contracts(self, environment: str) -> "list[contracts.ContractCheck]":
         """Fetch the contracts of others that live services follow there; what changed, for which operations and callers."""

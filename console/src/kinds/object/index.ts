@@ -16,6 +16,7 @@ export const OBJECT: SourceKind = {
       page: lazy(() => import("./editor")),
       section: "/services",
       place: { word: t("Definitions") },
+      way: t("Objects"),
       keys: [{ keys: ["Ctrl", "S"], word: t("save") }],
     },
     {
@@ -23,6 +24,7 @@ export const OBJECT: SourceKind = {
       page: lazy(() => import("./database")),
       section: "/services",
       place: { word: t("Definitions") },
+      way: t("From a database"),
       keys: [{ keys: ["/"], word: t("narrow the list") }],
     },
   ],

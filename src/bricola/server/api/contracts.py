@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from bricola.api import contracts as answers
+from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.definitions.base import ElementName
 from bricola.server.api.access import Integrator, Operator, Running, Viewer
 from bricola.server.usecases import contracts, drift
@@ -29,11 +30,13 @@ class ContractSource(BaseModel):
 
 
 class TakeIn(ContractSource):
-    """`offers` is the service of the contract, where it has several; `role` may call everything; `plan_only` changes nothing."""
+    """`offers` is the service of the contract, where it has several; `role` may call everything; operations of `not_built` answer that they
+    are not built yet, and all others a sample; `plan_only` changes nothing."""
 
     service: ElementName
     offers: str = ""
     role: str = ""
+    not_built: list[str] = []
     plan_only: bool = False
 
 
@@ -41,23 +44,39 @@ class TakeIn(ContractSource):
 async def read(body: ContractSource, _: Integrator, bricola: Running) -> dict[str, Any]:
     """What a contract offers, and everything that is wrong with it."""
     found = await contracts.read(bricola, body.source())
-    return found.as_dict() | {"usable": found.usable, "parts": [one.name for one in found.parts]}
+    return _read(found)
 
 
 @router.post("/contracts/import", response_model=answers.TakenContract)
 async def take_in(body: TakeIn, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make a service of a contract, or bring one that follows it up to date; its maps are kept."""
     return await contracts.take_in(bricola, body.source(), body.service, user.name, offers=body.offers, role=body.role,
-                                   plan_only=body.plan_only)
+                                   not_built=body.not_built, plan_only=body.plan_only)
 
 
-@router.post("/environments/{environment}/contracts/check", response_model=list[answers.ContractCheck])
-async def check(environment: str, _: Operator, bricola: Running) -> list[dict[str, Any]]:
-    """Fetch the contracts of others that live services follow there, and tell what changed, for which operations and callers."""
-    return await drift.check(bricola, environment)
+@router.get("/contracts", response_model=list[answers.TakenInContract])
+async def list_contracts(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
+    """The contracts of others that were taken in."""
+    return contracts.list_contracts(bricola)
 
 
 @router.get("/contracts/checks", response_model=list[answers.ContractCheck])
 async def checks(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """What the last checks found, in every environment."""
     return await drift.known(bricola)
+
+
+@router.get("/contracts/{name}", response_model=answers.ReadContract)
+async def find_contract(name: str, _: Viewer, bricola: Running) -> dict[str, Any]:
+    """What one that was taken in offers."""
+    return _read(await contracts.find_contract(bricola, name))
+
+
+def _read(found: ReadContract) -> dict[str, Any]:
+    return found.as_dict() | {"usable": found.usable, "parts": [one.name for one in found.parts]}
+
+
+@router.post("/environments/{environment}/contracts/check", response_model=list[answers.ContractCheck])
+async def check(environment: str, _: Operator, bricola: Running) -> list[dict[str, Any]]:
+    """Fetch the contracts of others that live services follow there, and tell what changed, for which operations and callers."""
+    return await drift.check(bricola, environment)

@@ -4,10 +4,10 @@ import asyncio
 import base64
 import binascii
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
-from typing import Any, Protocol
+from typing import Any, Literal, Protocol
 from urllib.parse import unquote, urlsplit
 
 import httpx
@@ -17,14 +17,16 @@ from bricola.adapters.parts import Web, read_files, read_source, zip_files
 from bricola.core.contracts.compatibility import compare_contracts
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.contracts.reading.parts import Part, local_name
+from bricola.core.contracts.served import read_definition_of
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
 from bricola.core.definitions.names import kebab_case
 from bricola.core.definitions.text import write_definition
+from bricola.core.kinds.registry import needs
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Problem, ProblemError
-from bricola.server.ports.drafts import Drafts
+from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.settings import Settings
 from bricola.server.usecases import definitions
 from bricola.server.usecases.definitions import Ports as DefinitionPorts
@@ -99,10 +101,31 @@ def _file_name(part: Part, taken: set[str]) -> str:
     return name
 
 
+def list_contracts(ports: Ports) -> list[dict[str, Any]]:
+    """The contracts of others that were taken in, with the services that follow them."""
+    followers: dict[str, list[str]] = {}
+    for service in ports.drafts.catalogue.services():
+        for one in needs(ports.drafts.catalogue, service):
+            if isinstance(one, ContractDefinition):
+                followers.setdefault(one.name, []).append(service.name)
+    return [{"name": one.name, "description": one.description, "source": one.source, "fetched": one.fetched,
+             "parts": len(one.files) + len(one.encoded), "services": followers.get(one.name, [])}
+            for one in ports.drafts.catalogue.all_of(ContractDefinition)]
+
+
+async def find_contract(ports: Ports, name: str) -> ReadContract:
+    """What a contract that was taken in offers."""
+    found = ports.drafts.catalogue.get(ContractDefinition, name)
+    if found is None:
+        raise ProblemError(unknown("contract", name, [one.name for one in ports.drafts.catalogue.all_of(ContractDefinition)]))
+    return await asyncio.to_thread(read_definition_of, found)
+
+
 async def take_in(ports: Ports, source: Source, service: str, author: str, *, offers: str = "", name: str = "", role: str = "",
-                  plan_only: bool = False) -> dict[str, Any]:
-    """Make a service of a contract, one operation for each of its own, all of them stubs; or bring one that follows an older version of it
-    up to date, with its maps kept. Answers the plan, what changed for callers, and every problem of the contract."""
+                  not_built: Collection[str] = (), plan_only: bool = False) -> dict[str, Any]:
+    """Make a service of a contract, one operation for each of its own, all of them stubs (those of `not_built` answer that they are none
+    yet); or bring one that follows an older version of it up to date, with its maps kept. Answers the plan, what changed for callers, and
+    every problem of the contract."""
     contract = await read(ports, source)
     if not contract.usable:
         raise ProblemError(*(Problem(one.code, one.message, place=one.place + (f":{one.line}" if one.line else ""))
@@ -115,7 +138,7 @@ async def take_in(ports: Ports, source: Source, service: str, author: str, *, of
     words = _described(contract, offers)
     taken = definition_of(contract, existing.contract if existing is not None else name or kebab_case(service),
                           source.address or "files", words)
-    made = _service(existing, service, taken, contract, offers, role, words)
+    made = _service(existing, service, taken, contract, offers, role, words, frozenset(not_built))
     after = catalogue | Catalogue([taken, made])
     resolved = await asyncio.to_thread(resolve_service, made, after)
     changes = []
@@ -140,7 +163,7 @@ def _described(contract: ReadContract, offers: str) -> str:
 
 
 def _service(existing: ServiceDefinition | None, service: str, taken: ContractDefinition, contract: ReadContract, offers: str, role: str,
-             words: str) -> ServiceDefinition:
+             words: str, not_built: frozenset[str]) -> ServiceDefinition:
     usable = {name: one for name, one in contract.services.items() if any(port.soap and port.operations for port in one.ports.values())}
     chosen = offers or (existing.contract_service if existing is not None else "")
     if chosen not in usable and (chosen or len(usable) > 1):
@@ -150,7 +173,7 @@ def _service(existing: ServiceDefinition | None, service: str, taken: ContractDe
     read_service = usable[chosen] if chosen else next(iter(usable.values()))
     names = {name: None for port in read_service.ports.values() if port.soap for name in port.operations}
     kept = {one.implements or one.name: one for one in existing.operations} if existing is not None else {}
-    operations = tuple(kept.get(name) or _stub(name, taken.name) for name in names)
+    operations = tuple(kept.get(name) or _stub(name, taken.name, "fault" if name in not_built else "answer") for name in names)
     if existing is not None:
         return existing.model_copy(update={"operations": operations})
     access: dict[str, Any] = {role: "all"} if role else {}
@@ -158,10 +181,10 @@ def _service(existing: ServiceDefinition | None, service: str, taken: ContractDe
                              access=access, operations=operations)
 
 
-def _stub(name: str, contract: str) -> Operation:
+def _stub(name: str, contract: str, answers: Literal["answer", "fault"]) -> Operation:
     plain = re.sub(r"\W", "_", name)
     plain = plain if re.match(r"[A-Za-z]", plain) else f"Op{plain}"
-    return Operation(name=plain, runs=f"contract {contract}.{plain}", implements="" if plain == name else name)
+    return Operation(name=plain, runs=f"contract {contract}.{plain}", implements="" if plain == name else name, stub=answers)
 
 
 __all__ = ["Drafts", "Ports", "Source", "definition_of", "read", "take_in"]

@@ -1,6 +1,7 @@
 """What there is and in which state: services, releases, deployments, addresses."""
 
 import time
+from collections.abc import Sequence
 from typing import Any, Protocol
 
 from bricola.api.words import DraftState, PlaceState, Stage
@@ -208,8 +209,9 @@ async def service_detail(ports: Ports, name: str, asked: str) -> dict[str, Any]:
     if draft is not None:
         try:
             resolved = resolve_service(draft, ports.drafts.catalogue)
+            detail["namespace"] = resolved.shape.namespace
             detail["operations"] = [
-                plain_operation(one.shape) | {"roles": sorted(draft.roles_for(one.shape.name)),
+                plain_operation(one.shape, resolved.shape.soap) | {"roles": sorted(draft.roles_for(one.shape.name)),
                                               "kept_inside": _kept_inside(one.given), **_runs(definition)}
                 for one, definition in zip(resolved.operations, draft.operations, strict=True)
             ]
@@ -267,7 +269,7 @@ async def operations(ports: Ports, service: str, environment: str = "") -> list[
     defined = (await ports.releases.thaw(await ports.releases.find(live.name, live.release))).definition if live is not None else draft
     runs = {one.name: one for one in defined.operations} if defined is not None else {}
     return [
-        plain_operation(one) | _runs(runs.get(one.name)) | {"roles": sorted(
+        plain_operation(one, shape.soap) | _runs(runs.get(one.name)) | {"roles": sorted(
             live.by_name[one.name].roles if live else draft.roles_for(one.name) if draft else ())}
         for one in shape.operations
     ]
@@ -278,10 +280,10 @@ def not_deployed(service: str, environment: str) -> Problem:
                    place=f"{environment}/{service}", mend=f"Deploy it: bricola deploy {service} {environment}")
 
 
-def plain_operation(operation: OperationShape) -> dict[str, Any]:
-    """An operation's shape as JSON data, for forms and tables."""
+def plain_operation(operation: OperationShape, soap: Sequence[str]) -> dict[str, Any]:
+    """An operation's shape as JSON data, for forms and tables; `soap` are the versions that it is asked in."""
     return {
-        "name": operation.name, "description": operation.description, "writes": operation.writes,
+        "name": operation.name, "soap": list(soap), "description": operation.description, "writes": operation.writes,
         "input": plain_record(operation.input), "output": plain_record(operation.output),
         "faults": [{"name": one.name, "description": one.description, "elements": plain_record(one.record)}
                    for one in operation.faults],

@@ -45,6 +45,8 @@ def location_of(path: str) -> str:
 def main_of(files: Mapping[str, bytes]) -> str:
     """The path of the part that the contract begins with: a WSDL that no other part names, best one with a service. Raises
     ProblemError when there is none, or when several could be it."""
+    if len(files) == 1:
+        return next(iter(files))  # reading it says what it is
     wsdls = [path for path, content in files.items() if _WSDL.search(_ascii(content))]
     if not wsdls:
         raise ProblemError(Problem("contract.none", "None of the files is a WSDL document.", expected="a WSDL 1.1 document",

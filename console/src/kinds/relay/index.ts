@@ -1,0 +1,16 @@
+/** Relays: operations of somebody else's contract, sent on to their service. They are edited as text. */
+import { ArrowRightLeft } from "lucide-react";
+import type { SourceKind } from "../kind";
+import { t } from "../../text";
+
+export const RELAY: SourceKind = {
+  kind: "relay",
+  icon: ArrowRightLeft,
+  word: t("relay"),
+  gives: t("other side"),
+  comparable: false,
+  outside: true,
+  routes: [],
+  spots: [],
+  link: () => undefined,
+};
