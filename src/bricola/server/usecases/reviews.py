@@ -125,9 +125,9 @@ async def _breaking(ports: Ports, service: ServiceDefinition) -> tuple[str, ...]
 async def _drifted(ports: Ports, catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition) -> dict[str, str]:
     """What the last checks found there of the contracts of others that a service follows."""
     followed = {one.name for one in needs(catalogue, service) if isinstance(one, ContractDefinition)}
-    return {one["contract"]: "; ".join(f"{two['place']}: {two['message']}" for two in one["changes"][:3])
-            for one in await drift.known(ports)
-            if one["environment"] == environment.name and one["state"] == "changed" and one["contract"] in followed}
+    found = {one["contract"]: "; ".join(f"{two['place']}: {two['message']}" for two in one["changes"][:3])
+             for one in await drift.known(ports) if one["environment"] == environment.name and one["state"] == "changed"}
+    return {name: words for name, words in found.items() if name in followed}
 
 
 async def _passed(ports: Ports, service: ServiceDefinition, environment: EnvironmentDefinition, release: int) -> bool | None:
