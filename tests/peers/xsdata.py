@@ -32,7 +32,7 @@ class XsdataPeer:
             sys.path.remove(str(folder))
         self._services: dict[str, Any] = {}
         for one in vars(self._module).values():
-            if isinstance(one, type) and hasattr(one, "soap_action") or hasattr(one, "transport"):
+            if (isinstance(one, type) and hasattr(one, "soap_action")) or hasattr(one, "transport"):
                 self._services.setdefault(_operation_of(one), one)
         self.operations = list(self._services)
 
