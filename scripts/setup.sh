@@ -14,6 +14,8 @@ command -v mariadbd >/dev/null || [ -x /usr/sbin/mariadbd ] || packages+=(mariad
 command -v s3270 >/dev/null || packages+=(s3270)
 command -v hercules >/dev/null || packages+=(hercules)
 command -v chromium >/dev/null || packages+=(chromium)
+command -v wsdl2h >/dev/null || packages+=(gsoap libgsoap-dev)
+command -v g++ >/dev/null || packages+=(g++)
 command -v npm >/dev/null || packages+=(nodejs npm)
 python3 -c 'import ensurepip' 2>/dev/null || packages+=(python3-venv)
 if [ ${#packages[@]} -gt 0 ]; then

@@ -47,9 +47,12 @@ def test_lists_contract_sample_and_json_everywhere(demo: Demo, tmp_path: Path) -
     file = tmp_path / "sample.xml"
     file.write_text(sample.stdout)
     assert demo.run("call", "live", "VesselRegistry", "GetVessel", "--envelope", str(file)).returncode == 0
-    curl = demo.run("sample", "VesselRegistry", "GetVessel", "-e", "live", "--curl").stdout
-    line = curl.replace("CALLER:TOKEN", f"toll-audit:{demo.token('toll-audit')}")
-    assert "<name>Brave Teal</name>" in subprocess.run(line, shell=True, capture_output=True, text=True, timeout=30).stdout
+    curl = demo.run("sample", "VesselRegistry", "GetVessel", "-e", "live", "--form", "curl").stdout
+    told = subprocess.run(curl, shell=True, capture_output=True, text=True, timeout=30,
+                          env={**os.environ, "BRICOLA_TOKEN": demo.token("toll-audit")})
+    assert "<name>Brave Teal</name>" in told.stdout
+    assert "<vessel>" in demo.run("sample", "VesselRegistry", "GetVessel", "--form", "answer").stdout
+    assert "-e ENVIRONMENT" in demo.run("sample", "VesselRegistry", "GetVessel", "--form", "curl").stderr
     assert "GetVessel" in demo.run("calls").stdout
     for words in (("services",), ("calls",), ("callers",), ("review", "VesselRegistry", "live"), ("contract", "VesselRegistry"),
                   ("sample", "VesselRegistry", "FindVessels"), ("export", str(tmp_path / "json"))):

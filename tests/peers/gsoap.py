@@ -5,13 +5,14 @@ import re
 import subprocess
 from pathlib import Path
 
+from lxml import etree
+
 _METHOD = re.compile(r"virtual int (\w+)\((?:const )?(\w+) \*\w+, (?:struct )?(\w+) &\w+\) \{ return this->\1\(NULL")
 _MAIN = """#include "{proxy}.h"
 #include "{map}"
 #include <fstream>
 #include <iostream>
 #include <string>
-using namespace {name};
 int main(int argc, char **argv) {{
   struct soap *soap = soap_new1(SOAP_XML_INDENT | SOAP_C_UTFSTRING);
   soap->connect_timeout = soap->recv_timeout = soap->send_timeout = 60;
@@ -44,21 +45,23 @@ class GsoapPeer:
         folder.mkdir(parents=True, exist_ok=True)
         (folder / "contract.wsdl").write_bytes(contract)
         self._folder = folder
-        self._run("wsdl2h", "-O1", "-P", "-c++11", "-n", name, "-q", name, "-o", "contract.h", "contract.wsdl")
-        self._run("soapcpp2", "-2", "-C", "-j", "-x", "-L", "-I/usr/share/gsoap/import", "contract.h")
+        self._run("wsdl2h", "-O1", "-P", "-c++11", "-o", "contract.h", "contract.wsdl")
+        self._run("soapcpp2", "-1", "-C", "-j", "-x", "-L", "-I/usr/share/gsoap/import", "contract.h")
         header = next(one for one in folder.glob("*Proxy.h"))
         text, stub = header.read_text(), next(folder.glob("*Stub.h")).read_text()
         proxy_class = str(re.search(r"class SOAP_CMAC (\w+)", text)[1])  # type: ignore[index]
-        self.operations = [one[1] for one in _METHOD.finditer(text)]
+
         calls = [_call(one[1], one[2], one[3], stub) for one in _METHOD.finditer(text)]
         (folder / "main.cpp").write_text(_MAIN.format(
-            proxy=header.stem, map=next(folder.glob("*.nsmap")).name, name=name, proxy_class=proxy_class, calls="\n".join(calls)))
+            proxy=header.stem, map=next(folder.glob("*.nsmap")).name, proxy_class=proxy_class, calls="\n".join(calls)))
         sources = ["main.cpp", *(one.name for one in folder.glob("*C.cpp")), *(one.name for one in folder.glob("*Proxy.cpp"))]
         self._run("g++", "-O0", "-w", "-std=c++11", *sources, "-lgsoap++", "-o", "peer")
 
-    def call(self, address: str, token: str, operation: str, element: bytes) -> bytes:
-        """The element of the answer, as the generated types write it. Raises CalledProcessError with the fault on standard error."""
-        (self._folder / "request.xml").write_bytes(element)
+    def call(self, address: str, token: str, operation: str, message: bytes) -> bytes:
+        """The element of the answer, as the generated types write it; header blocks are left out. Raises CalledProcessError with the fault
+        on standard error."""
+        body = next(one for one in etree.fromstring(message) if etree.QName(one).localname == "Body")
+        (self._folder / "request.xml").write_bytes(etree.tostring(body[0], method="c14n", exclusive=True))
         return self._run("./peer", address, token, operation, "request.xml")
 
     def _run(self, *command: str) -> bytes:

@@ -237,11 +237,14 @@ class ServiceDetail(TypedDict):
 
 @closed
 class Sample(TypedDict):
-    """A request that works unedited."""
+    """A request that works unedited: `envelope` is its message, `answer` one of the answer, `forms` the request for curl, Python and as
+    plain HTTP where it is live."""
 
     envelope: str
     values: dict[str, Any]
+    answer: str
     content_type: str
+    forms: dict[Literal["curl", "python", "http"], str]
 
 
 @closed

@@ -1,8 +1,8 @@
 """`services`, `contract` and `sample`."""
 
-import shlex
 import sys
 from collections.abc import Mapping
+from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -13,6 +13,14 @@ from bricola.cli.output import STATES, out, print_json, table, text
 from bricola.core.problems import Kind, Problem, ProblemError
 
 Environment = Annotated[str, typer.Option("--environment", "-e", help="Of what is live there; of the draft when left out.")]
+
+
+class Form(StrEnum):
+    REQUEST = "request"
+    ANSWER = "answer"
+    CURL = "curl"
+    PYTHON = "python"
+    HTTP = "http"
 
 
 def register(app: typer.Typer) -> None:
@@ -78,30 +86,25 @@ def register(app: typer.Typer) -> None:
     @app.command(rich_help_panel=panel)
     def sample(
         service: str, operation: str, environment: Environment = "",
-        soap: Annotated[str, typer.Option(help="SOAP version: 1.1 or 1.2.")] = "1.1",
-        curl: Annotated[bool, typer.Option("--curl", help="As a command line for curl.")] = False,
+        soap: Annotated[str, typer.Option(help="SOAP version, 1.1 or 1.2; or json, for the other face.")] = "1.1",
+        form: Annotated[Form, typer.Option(
+            help="The request alone, its answer, or the request for curl, for Python, or as plain HTTP.")] = Form.REQUEST,
         at: At = "", as_json: Json = False,
     ) -> None:
-        """Print a request that works unedited."""
+        """Print a request that works unedited. What is made for curl and Python takes a caller's token from BRICOLA_TOKEN."""
         with connect(at) as client:
-            found, line = client.sample(service, operation, environment, soap), ""
-            if curl and environment:
-                places = {one["environment"]: one for one in client.service(service)["deployments"]}
-                line = _curl(found, places[environment]["soap"])
+            found = client.sample(service, operation, environment, soap)
         if as_json:
-            print_json({**found, "curl": line} if line else found)
-        elif line:
-            sys.stdout.write(line + "\n")
-        else:
-            sys.stdout.write(found["envelope"])
+            print_json(found)
+            return
+        texts = {Form.REQUEST: found["envelope"], Form.ANSWER: found["answer"], **{Form(name): one for name, one in found["forms"].items()}}
+        if form not in texts:
+            raise ProblemError(Problem("sample.place", "Where a request goes depends on where the service is live.", place="--form",
+                                       mend="Name the environment: -e ENVIRONMENT"))
+        sys.stdout.write(texts[form].rstrip("\n") + "\n")
 
 
 def _release(place: Mapping[str, Any], newest: int | None) -> str:
     parts = place.get("parts", [])
     words = " + ".join(f"release {one['release']}" + ("" if one["share"] == 100 else f" {one['share']} %") for one in parts)
     return f"{words} [yellow](newest is {newest})[/]" if parts and not place["newest"] and len(parts) == 1 else words
-
-
-def _curl(sample: Mapping[str, Any], address: str) -> str:
-    return (f"curl -u CALLER:TOKEN -H {shlex.quote('Content-Type: ' + sample['content_type'])} "
-            f"--data-binary {shlex.quote(sample['envelope'].strip())} {shlex.quote(address)}")

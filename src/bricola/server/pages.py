@@ -12,12 +12,10 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from bricola.core.contracts.kept import hand_out, one_version
 from bricola.core.contracts.openapi import write_openapi
-from bricola.core.messages.envelope import Soap
-from bricola.core.messages.request import write_request
-from bricola.core.messages.samples import sample_values
+from bricola.core.messages.handout import handouts
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.live import LiveService
-from bricola.core.shapes.model import OperationShape, Record, ServiceShape
+from bricola.core.shapes.model import Record
 from bricola.server.api.access import asked_base, bricola_of
 from bricola.server.bricola import Bricola
 from bricola.server.usecases.services import addresses
@@ -86,7 +84,7 @@ async def service(environment: str, service: str, request: Request) -> Response:
         return await _contract(bricola, environment, service, live, found["soap"], query)
     if live is None:
         return _missing(f"{service} is not live in {environment}.")
-    operations = [(one, _samples(live.shape, one)) for one in live.shape.operations]
+    operations = [(one, handouts(live.shape, one, found["soap"], found["rest"], not live.anonymous)) for one in live.shape.operations]
     base_environment = bricola.drafts.catalogue.find_environment(environment)
     return _page("service.html", live=live, shape=live.shape, operations=operations, addresses=found,
                  protected=base_environment is not None and base_environment.protected,
@@ -130,12 +128,6 @@ async def openapi(environment: str, service: str, request: Request) -> dict[str,
     if live is None:
         raise ProblemError(Problem("service.unknown", f"{service} is not live in {environment}.", Kind.MISSING))
     return write_openapi(live.shape, addresses(bricola, environment, service, asked_base(request))["rest"], live.release, live.notice)
-
-
-def _samples(shape: ServiceShape, operation: OperationShape) -> list[tuple[str, str]]:
-    values = sample_values(operation.input)
-    return [(f"SOAP {version.number}", write_request(version, shape.namespace, operation, values).decode())
-            for version in Soap if version.number in shape.soap]
 
 
 def _rows(record: Record, depth: int = 0, around: tuple[str, ...] = ()) -> list[tuple[int, object]]:

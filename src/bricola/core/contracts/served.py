@@ -142,4 +142,4 @@ def shape_of(operation: ReadOperation, name: str, description: str = "", writes:
     faults = tuple(FaultShape(fault, record, record.description) for fault, record in operation.faults.items())
     return OperationShape(name, operation.input.record, output.record if output is not None else nothing, faults,
                           description or operation.description, writes, output is None, operation.action,
-                          frozenset(str(one.tag) for one in operation.input_headers))
+                          operation.input_headers)

@@ -13,6 +13,7 @@ from bricola.core.contracts.names import PROBLEM, PROBLEMS, TRIAL, XSI
 from bricola.core.messages.decoder import compile_decoder
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.plain import to_plain
+from bricola.core.messages.samples import sample_values
 from bricola.core.problems import Problem, ProblemError
 from bricola.core.shapes.model import TYPE, Element, Group, OperationShape, Record, type_names
 from bricola.core.shapes.primitives import ANY
@@ -21,8 +22,13 @@ from bricola.core.xml import parse_xml
 
 
 def write_request(version: Soap, namespace: str, operation: OperationShape, values: Mapping[str, Any]) -> bytes:
-    """A readable envelope of an operation's request. Values by name: text, lists, and mappings for records."""
+    """A readable envelope of an operation's request. Values by name: text, lists, and mappings for records; the header blocks that the
+    contract declares are filled with samples."""
     root = etree.Element(version.tag_envelope, nsmap={"soap": version.namespace})
+    if operation.headers:
+        header = etree.SubElement(root, version.tag_header)
+        for block in operation.headers:
+            fill_message(header, namespace, block, sample_values(block))
     body = etree.SubElement(root, version.tag_body)
     if operation.input.tag != "":
         fill_message(body, namespace, operation.input, values)

@@ -237,7 +237,12 @@ class OperationShape:
     writes: bool = False
     one_way: bool = False  # nothing is answered
     action: str | None = None  # SOAPAction, where the contract is somebody else's; None: made from names
-    understood: frozenset[str] = frozenset()  # tags of header blocks that the contract declares
+    headers: tuple[Record, ...] = ()  # header blocks that the contract declares for requests
+
+    @property
+    def understood(self) -> frozenset[str]:
+        """The tags of header blocks that the contract declares."""
+        return frozenset(str(one.tag) for one in self.headers)
 
 
 @dataclass(frozen=True)

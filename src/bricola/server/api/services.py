@@ -115,10 +115,11 @@ async def operations(service: str, _: Viewer, bricola: Running, environment: str
 
 
 @router.get("/services/{service}/sample/{operation}", response_model=answers.Sample)
-async def sample(service: str, operation: str, _: Viewer, bricola: Running, environment: str = "",
+async def sample(service: str, operation: str, _: Viewer, bricola: Running, base: Base, environment: str = "",
                  soap: str = "1.1") -> dict[str, Any]:
-    """A request that works unedited."""
-    return await bench.sample(bricola, service, operation, environment, soap)
+    """A request that works unedited with its answer, for SOAP 1.1 or 1.2, or json for the other face; where it is live, also for curl,
+    Python and as plain HTTP."""
+    return await bench.sample(bricola, service, operation, environment, soap, base)
 
 
 @router.post("/services/{service}/releases", response_model=answers.Released, status_code=201)

@@ -6,8 +6,8 @@ from typing import Any, Protocol
 import httpx
 
 from bricola.core.calls.callers import Caller
-from bricola.core.contracts.wsdl import soap_action
 from bricola.core.messages.envelope import Soap
+from bricola.core.messages.handout import REST, handouts, request_headers
 from bricola.core.messages.request import masked_text, masked_values, read_reply, read_trial, sensitive_names, write_request
 from bricola.core.messages.samples import sample_values
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -18,7 +18,7 @@ from bricola.server.ports.people import People
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
 from bricola.server.settings import Settings
-from bricola.server.usecases.services import shape_for
+from bricola.server.usecases.services import addresses, shape_for
 
 
 class Ports(Protocol):
@@ -54,14 +54,19 @@ def find_operation(shape: ServiceShape, name: str) -> OperationShape:
     return found
 
 
-async def sample(ports: Ports, service: str, operation: str, environment: str, soap: str) -> dict[str, Any]:
-    """A request that works unedited, as an envelope and as plain values."""
+async def sample(ports: Ports, service: str, operation: str, environment: str, soap: str, asked: str) -> dict[str, Any]:
+    """A request that works unedited with its answer, as messages and as plain values, and where it is live also for curl, Python and as
+    plain HTTP; `soap` is a version, or json for the other face."""
     shape = await shape_for(ports, service, environment)
     found = find_operation(shape, operation)
-    values = sample_values(found.input)
-    version = version_for(shape, soap)
-    envelope = write_request(version, shape.namespace, found, values)
-    return {"envelope": envelope.decode(), "values": values, "content_type": version.content_type.decode()}
+    version = version_for(shape, soap) if soap != REST else Soap.V11
+    live = ports.places.find(environment, service) if environment else None
+    at = addresses(ports, environment, live.segment, asked) if live is not None else {"soap": "", "rest": ""}
+    wanted = "JSON" if soap == REST else f"SOAP {version.number}"
+    one = next(one for one in handouts(shape, found, at["soap"], at["rest"], live is None or not live.anonymous) if one.label == wanted)
+    return {"envelope": one.request, "values": sample_values(found.input), "answer": one.answer,
+            "content_type": "application/json" if soap == REST else version.content_type.decode(),
+            "forms": one.forms if live is not None else {}}
 
 
 async def choose_caller(ports: Ports, environment: str, service: str, operation: str, name: str) -> Caller | None:
@@ -108,11 +113,7 @@ async def send(
     version = version_for(shape, soap)
     identity = await choose_caller(ports, environment, service, operation, caller)
     body = envelope.encode() if envelope is not None else write_request(version, shape.namespace, found, values)
-    headers = {"Content-Type": version.content_type.decode()}
-    if version is Soap.V11:
-        headers["SOAPAction"] = f'"{soap_action(shape, operation) if found.action is None else found.action}"'
-    elif found.action:
-        headers["Content-Type"] += f'; action="{found.action}"'
+    headers = request_headers(shape, found, version)
     if trial:
         headers["Bricola-Trial"] = "true"
     if request_id:

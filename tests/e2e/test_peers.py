@@ -1,0 +1,175 @@
+"""Client stacks that generate code from our contracts call every operation of the demo, and hold every value of every answer."""
+
+import os
+import socket
+import subprocess
+import sys
+from collections.abc import Iterator
+from decimal import Decimal, InvalidOperation
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+import httpx
+import pytest
+from lxml import etree
+
+from bricola.client import Client
+from tests.conftest import Demo, copied_demo, stop_demo
+from tests.peers.gsoap import GsoapPeer
+from tests.peers.xsdata import XsdataPeer
+
+SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard")
+READS = {"GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages", "GetTonnage", "GetVesselLedger", "GetBerth", "GetLevel", "ListNotices"}
+XSI = "{http://www.w3.org/2001/XMLSchema-instance}"
+
+
+@pytest.fixture(scope="module")
+def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+    running = copied_demo(tmp_path_factory, "peers")
+    yield running
+    stop_demo(running)
+
+
+class Asking:
+    """One service in rehearsal, asked by plain HTTP and by a peer with the same elements."""
+
+    def __init__(self, own: Demo, service: str, peer_class: Any, folder: Path) -> None:
+        self.service = service
+        self.address = f"{own.url}/soap/rehearsal/{service}"
+        self.token = own.token("night-batch")  # who may call everything
+        self.client = Client(own.url)
+        self.client.sign_in("imke", own.password("imke"))
+        foreign = service in ("GaugeReadings", "NoticeBoard")
+        contract = httpx.get(f"{self.address}?wsdl{'' if foreign else '&soap=1.1'}").content
+        self.peer = peer_class(contract, service, folder / service)
+
+    def operations(self) -> list[str]:
+        return [one["name"] for one in self.client.operations(self.service, "rehearsal")]
+
+    def message(self, operation: str, **changed: str) -> bytes:
+        """The sample request, with texts put in place of others by their names; what is not there is put at the end of the record."""
+        envelope = etree.fromstring(self.client.sample(self.service, operation, "rehearsal", "1.1")["envelope"].encode())
+        payload = _payload(envelope)
+        for name, text in changed.items():
+            found = payload.find(f".//{{*}}{name}")
+            if found is None:
+                found = etree.SubElement(payload[0], f"{{{etree.QName(payload).namespace}}}{name}")
+            found.text = text
+        return etree.tostring(envelope)
+
+    def plain(self, message: bytes) -> etree._Element:
+        """What is answered to the message, as anybody reads it."""
+        answer = httpx.post(self.address, content=message, timeout=60, headers={"Authorization": f"Bearer {self.token}",
+                                                                                "Content-Type": "text/xml; charset=utf-8"})
+        return _payload(etree.fromstring(answer.content))
+
+    def by_peer(self, operation: str, message: bytes) -> etree._Element:
+        answer = etree.fromstring(self.peer.call(self.address, self.token, operation, message))
+        return _payload(answer) if etree.QName(answer).localname == "Envelope" else answer
+
+
+def _payload(envelope: etree._Element) -> etree._Element:
+    body = next(one for one in envelope if etree.QName(one).localname == "Body")
+    return body[0]
+
+
+def differences(one: etree._Element, other: etree._Element, at: str = "") -> list[str]:
+    """Where two elements differ in what they say; prefixes, order of attributes and ways of writing a number are nothing."""
+    at = f"{at}/{etree.QName(one).localname}"
+    if one.tag != other.tag:
+        return [f"{at}: {one.tag} and {other.tag}"]
+    found = []
+    # what a peer has and the message has not is the default that the contract gives an attribute
+    names = {name for name in one.attrib if not name.startswith(XSI)}
+    found += [f"{at}@{name}" for name in names if not same(one.get(name), other.get(name))]
+    inner = [[two for two in node if isinstance(two.tag, str)] for node in (one, other)]
+    if len(inner[0]) != len(inner[1]):
+        return [*found, f"{at}: {len(inner[0])} and {len(inner[1])} elements"]
+    if not inner[0] and not same(one.text, other.text):
+        found.append(f"{at}: {one.text!r} and {other.text!r}")
+    return [*found, *(line for pair in zip(*inner, strict=True) for line in differences(*pair, at))]
+
+
+def same(one: str | None, other: str | None) -> bool:
+    if (one or "").strip() == (other or "").strip():
+        return True
+    try:
+        return float(Decimal(one or "")) == float(Decimal(other or ""))  # one of the stacks holds decimals in a double
+    except InvalidOperation:
+        return False
+
+
+@pytest.mark.parametrize("service", SERVICES)
+@pytest.mark.parametrize("peer_class", [GsoapPeer, XsdataPeer], ids=lambda one: one.name)
+def test_generated_code_reads_every_value_of_every_answer(own: Demo, tmp_path: Path, peer_class: Any, service: str) -> None:
+    asking = Asking(own, service, peer_class, tmp_path)
+    for operation in asking.operations():
+        if operation in READS:
+            message = asking.message(operation)
+            assert differences(asking.plain(message), asking.by_peer(operation, message)) == [], operation
+
+
+@pytest.mark.parametrize("peer_class", [GsoapPeer, XsdataPeer], ids=lambda one: one.name)
+def test_generated_code_writes_without_losing_what_it_does_not_send(own: Demo, tmp_path: Path, peer_class: Any) -> None:
+    asking = Asking(own, "VesselRegistry", peer_class, tmp_path)
+    registration = "LK-9101" if peer_class is GsoapPeer else "LK-9102"
+
+    def token() -> str:
+        return asking.client.call("rehearsal", "VesselRegistry", "GetVessel", {"registration": registration})["answer"]["vessel"]["changeToken"]
+
+    def vessel() -> dict[str, Any]:
+        return asking.client.call("rehearsal", "VesselRegistry", "GetVessel", {"registration": registration})["answer"]["vessel"]
+
+    made = asking.by_peer("CreateVessel", asking.message("CreateVessel", registration=registration, notes="as delivered"))
+    assert made.findtext("{*}registration") == registration
+    short = (f'<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><UpdateVessel xmlns="urn:larkmere:vessel-registry">'
+             f"<registration>{registration}</registration><changeToken>{{}}</changeToken>{{}}</UpdateVessel></e:Body></e:Envelope>")
+    changed = asking.by_peer("UpdateVessel", short.format(token(), "<name>Sedge Warbler</name>").encode())
+    assert [one.text for one in changed.iterfind("{*}changedField")] == ["name"]
+    assert (vessel()["name"], vessel()["notes"]) == ("Sedge Warbler", "as delivered")
+    cleared = asking.by_peer("UpdateVessel", short.format(token(), "<clear>notes</clear>").encode())
+    assert [one.text for one in cleared.iterfind("{*}changedField")] == ["notes"]
+    assert "notes" not in vessel()
+    saved = asking.by_peer("SaveVessel", asking.message("SaveVessel", registration=registration))
+    assert saved.findtext("{*}outcome") == "updated"
+    gone = asking.by_peer("DeleteVessel", asking.message("DeleteVessel", registration=registration, changeToken=token()))
+    assert gone.findtext("{*}registration") == registration
+
+
+def test_generated_code_has_a_type_for_each_fault_and_for_everything_else(own: Demo, tmp_path: Path) -> None:
+    asking = Asking(own, "VesselRegistry", XsdataPeer, tmp_path)
+    for registration, fault in (("LK-0000", "NotFound"), ("nothing like it", "problems")):
+        answer = asking.by_peer("GetVessel", asking.message("GetVessel", registration=registration))
+        assert answer.find(f"detail/{{*}}{fault}") is not None, etree.tostring(answer)
+
+
+def test_a_notice_is_posted_by_generated_code_of_somebody_elses_contract(own: Demo, tmp_path: Path) -> None:
+    for number, peer_class in ((8001, GsoapPeer), (8002, XsdataPeer)):
+        asking = Asking(own, "NoticeBoard", peer_class, tmp_path / str(number))
+        receipt = asking.by_peer("PostNotice", asking.message("PostNotice", id=f"N-{number}"))
+        assert receipt.get("id") == f"N-{number}"
+    with pytest.raises(subprocess.CalledProcessError) as caught:
+        Asking(own, "NoticeBoard", GsoapPeer, tmp_path / "again").by_peer("PostNotice", asking.message("PostNotice", id="N-8001"))
+    assert "There is a notice with id N-8001 already" in caught.value.stderr.decode()
+
+
+@pytest.mark.parametrize("service", ["VesselRegistry", "GaugeReadings", "NoticeBoard"])
+def test_samples_for_curl_python_and_plain_http_work_as_they_stand(own: Demo, tmp_path: Path, service: str) -> None:
+    token = own.token("night-batch")
+    address = urlsplit(own.url)
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        operations = client.operations(service, "rehearsal")
+        for operation, soap in [(one["name"], face) for one in operations for face in (*one["soap"], "json") if one["name"] in READS]:
+            forms = client.sample(service, operation, "rehearsal", soap)["forms"]
+            (tmp_path / "sample.py").write_text(forms["python"])
+            for command in (["bash", "-c", forms["curl"]], [sys.executable, "sample.py"]):
+                told = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=60, check=True,
+                                      env={**os.environ, "BRICOLA_TOKEN": token}).stdout
+                assert "ault" not in told, told
+                assert told.startswith("200\n") if command[0] == sys.executable else told
+            with socket.create_connection((str(address.hostname), address.port or 80), 30) as connection:
+                connection.sendall(forms["http"].replace("BRICOLA_TOKEN", token).encode())
+                answer = b"".join(iter(lambda: connection.recv(65536), b""))
+            assert answer.startswith(b"HTTP/1.1 200"), answer
