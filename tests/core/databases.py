@@ -13,6 +13,7 @@ from bricola.adapters.engines.mariadb.sessions import MariaKind
 from bricola.adapters.engines.postgresql.sessions import PostgresKind
 from bricola.adapters.engines.sqlite.sessions import SqliteKind
 from bricola.adapters.folders import Folders
+from bricola.adapters.networks import ANYWHERE
 from bricola.adapters.secrets import Secret
 from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
@@ -67,7 +68,7 @@ class Database:
             sqlite3.connect(folder / "t.db").close()
             kind = SqliteKind("river", Folders(folder), self.binding)
         else:
-            kind = (PostgresKind if engine == "postgresql" else MariaKind)("river", self.binding, OneSecret())
+            kind = (PostgresKind if engine == "postgresql" else MariaKind)("river", self.binding, OneSecret(), ANYWHERE)
             self.run(f"DROP {'SCHEMA public CASCADE' if engine == 'postgresql' else 'DATABASE registry'}",
                      f"CREATE {'SCHEMA public' if engine == 'postgresql' else 'DATABASE registry COLLATE utf8mb4_bin'}", *(
                          ("USE registry",) if engine == "mariadb" else ()))

@@ -15,6 +15,7 @@ from pathlib import Path
 import pytest
 
 from bricola.adapters.engines.terminals.sessions import connect, terminal_settings
+from bricola.adapters.networks import ANYWHERE
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.engines.terminals import TerminalHost
 from bricola.core.definitions.model import Binding
@@ -104,7 +105,8 @@ async def test_the_logo_of_an_independent_host_is_read(tmp_path: Path, model: in
         endpoint = Endpoint(name="other", address=f"127.0.0.1:{port}")
         for _ in range(100):
             try:
-                session = await connect("other", Binding(name="other", address=endpoint.address), endpoint, Tn3270(terminal_settings(host)))
+                session = await connect("other", Binding(name="other", address=endpoint.address), endpoint, Tn3270(terminal_settings(host)),
+                                        ANYWHERE)
                 break
             except OSError:
                 await asyncio.sleep(0.1)
