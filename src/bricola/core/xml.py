@@ -20,7 +20,7 @@ MOST_NAMESPACES = 256  # declarations in one message; some stacks declare a hand
 _UTF8_NAMES = frozenset({"", "utf-8", "utf8", "us-ascii", "ascii"})
 # Python knows codecs that are slow or no charsets of text at all; these are what callers really send.
 _KNOWN_CHARSETS = re.compile(r"utf-16(?:le|be)?|iso-8859-\d{1,2}|windows-125\d")
-_LONG_TAG = re.compile(rb"<[^<>]{%d}" % MOST_TAG_BYTES)
+_LONG_TAG = re.compile(rb"<(?!!--|!\[CDATA\[)[^<>]{%d}" % MOST_TAG_BYTES)
 _DECLARED_ENCODING = re.compile(r"""(<\?xml[^>]*?)\s+encoding\s*=\s*(?:"[^"]*"|'[^']*')""")
 
 

@@ -17,7 +17,7 @@ from bricola.core.problems import Problem, ProblemError, shown
 MOST_PARTS = 400
 MOST_BYTES = 32 * 1024 * 1024  # of all parts together; large published ones have 3 to 8
 _MOST_TAG = 256 * 1024  # bytes of one tag: attributes are checked for repetition pairwise
-_LONG_TAG = re.compile(rb"<[^<>]{%d}" % _MOST_TAG)
+_LONG_TAG = re.compile(rb"<(?!!--|!\[CDATA\[)[^<>]{%d}" % _MOST_TAG)
 _PARSER = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, huge_tree=False,
                           remove_comments=True, remove_pis=True)
 _HTML = re.compile(rb"\s*(?:<\?xml[^>]*>\s*)?(?:<!--.*?-->\s*)*<(?:!doctype\s+html|html)\b", re.IGNORECASE | re.DOTALL)

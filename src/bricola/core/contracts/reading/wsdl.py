@@ -150,6 +150,8 @@ class _Reader:
     def _service(self, section: Node, services: dict[str, ReadService]) -> None:
         name = (section.node.get("name") or "").strip() or "Service"
         ports: dict[str, ReadPort] = dict(services[name].ports) if name in services else {}
+        if name in services:
+            self._tell("wsdl.twice", f"There are two services {name}; their ports are taken together.", section.part, section.node)
         for node in section.node.iterchildren(f"{W}port"):
             port = self._port(section, node)
             if port.name in ports:
