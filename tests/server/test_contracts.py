@@ -270,46 +270,6 @@ def test_a_relay_passes_on_what_came_and_what_was_answered(served: Served, relay
     assert plain.json() == {"tone": "warm", "words": "Hello & welcome"}
 
 
-WRONG: dict[str, tuple[int, str, bytes, str]] = {
-    "an HTML page": (200, "text/html", b"<html><body>Sign in</body></html>", "outside.html"),
-    "a page that says it is XML": (502, "text/xml", b"<!DOCTYPE html><html/>", "outside.html"),
-    "another version": (200, "application/soap+xml", SOUND.replace(b"http://schemas.xmlsoap.org/soap/envelope/", b"http://www.w3.org/2003/05/soap-envelope"),
-                        "outside.envelope"),
-    "a wrong element": (200, "text/xml", SOUND.replace(b"AskResponse", b"TellResponse"), "outside.element"),
-    "no envelope": (200, "text/xml", b"<AskResponse xmlns='urn:t'/>", "outside.envelope"),
-    "nothing": (200, "text/xml", b"", "outside.empty"), "nothing, with a bad status": (500, "text/plain", b"", "outside.empty"),
-    "half": (200, "text/xml", SOUND[:150], "outside.xml"), "no XML": (200, "text/plain", b"OK", "outside.xml"),
-    "too much": (200, "text/xml", SOUND + b" " * 30_000, "outside.large"),
-    "what the contract does not allow": (200, "text/xml", SOUND.replace(b"t:words", b"t:wordz"), "outside.contract"),
-    "a refused sign-in": (401, "text/xml", b"", "outside.sign-in"), "an answer with a bad status": (503, "text/xml", SOUND, "outside.status"),
-    "two bodies": (200, "text/xml", SOUND.replace(b"</e:Envelope>", b"<e:Body/></e:Envelope>"), "outside.body"),
-    "a document type": (200, "text/xml", b"<!DOCTYPE x [<!ENTITY a 'b'>]>" + SOUND, "outside.xml"),
-    "half a body": (200, "cut", SOUND[:100], "backend.unreachable"),
-}
-
-
-@pytest.mark.parametrize("name", WRONG)
-def test_what_the_other_side_does_wrong_is_told_as_what_it_is(served: Served, relay: str, token: str, name: str) -> None:
-    status, media, body, code = WRONG[name]
-    Outside.answers[:] = [(status, media, body)]
-    answer = post(served, relay, token, ASK)
-    assert answer.status_code == 500
-    assert f"<code>{code}</code>" in answer.text, answer.text
-    assert "Sign in</body>" not in answer.text
-    Outside.answers[:] = [(200, "text/xml", SOUND)]
-    assert post(served, relay, token, ASK).status_code == 200
-
-
-def test_an_answer_that_does_not_come_is_waited_for_no_longer_than_said(served: Served, relay: str, token: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    release = threading.Event()
-    monkeypatch.setattr(Outside, "do_POST", lambda self: release.wait(5))
-    answer = post(served, relay, token, ASK)
-    release.set()
-    assert "<code>outside.slow</code>" in answer.text
-    monkeypatch.undo()
-    assert post(served, relay, token, ASK).status_code == 200
-
-
 def test_a_fault_of_the_other_side_is_passed_on_in_its_words(served: Served, relay: str, token: str) -> None:
     fault = SOAP11.format("", "<e:Fault><faultcode>e:Client</faultcode><faultstring>No such name.</faultstring></e:Fault>").encode()
     Outside.answers[:] = [(500, "text/xml", fault)]

@@ -4,6 +4,7 @@ A pool counts sessions, so one connection a session keeps its bounds, its breake
 waits in the pool, where it is seen, and never inside a shared client.
 """
 
+import asyncio
 import os
 import ssl
 from collections.abc import Callable
@@ -48,15 +49,17 @@ class HttpSession:
         try:
             request = self.request("POST", self.address, {**call.http_headers, **self.authorization()}, body, seconds)
             begun = True
-            response = await self.client.send(request, stream=True)
-            try:
-                content = await self.bounded(response)
-            finally:
-                await response.aclose()
+            # httpx bounds each wait by itself; an answer that comes drop by drop has to end, too
+            async with asyncio.timeout(seconds):
+                response = await self.client.send(request, stream=True)
+                try:
+                    content = await self.bounded(response)
+                finally:
+                    await response.aclose()
         except (httpx.ConnectError, httpx.ConnectTimeout) as error:
             self.sound = False
             raise SessionLostError(_unreachable(str(error)), begun=False) from None
-        except httpx.TimeoutException:
+        except (httpx.TimeoutException, TimeoutError):
             self.sound = False
             raise ProblemError(Problem("outside.slow", "The other side did not answer in time.", Kind.BACKEND,
                                        expected=f"within {seconds:g} s",
