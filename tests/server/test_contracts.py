@@ -13,6 +13,7 @@ import pytest
 import zeep
 from lxml import etree
 
+from bricola.adapters.parts import read_files, zip_files
 from bricola.client import Client, ProblemError
 from tests.core.outside import CONTRACTS, folder, wsdl
 from tests.serving import Served, serving
@@ -143,6 +144,24 @@ def test_a_contract_in_six_parts_is_served_as_it_came_and_answers_at_once(served
     answer = post(served, "LoanDesk", token, SOAP11.format("", '<FindReader xmlns="urn:library:people"><name>x</name></FindReader>'))
     assert answer.headers["bricola-stub"]
     assert "stub" in client.calls(service="LoanDesk")[0]["message"]
+
+
+def test_the_contract_is_handed_over_as_one_file(served: Served, client: Client) -> None:
+    name, content = client.contract_zip("LoanDesk", "live")
+    assert name == "LoanDesk-r1-live.zip"
+    files = zip_files(content)
+    again = read_files(files)
+    assert (again.problems, len(again.parts)) == ((), len(files))
+    there = read_files({path: one if isinstance(one, bytes) else one.encode() for path, one in folder("01-split").items()})
+    assert _operations(again.as_dict()) == _operations(there.as_dict())
+    assert f"{served.url}/soap/live/LoanDesk".encode() in files["LoanDesk.wsdl"]
+    with served.http() as http:
+        got = http.get("/soap/live/LoanDesk/contract.zip")
+    assert (got.content, got.headers["content-disposition"]) == (content, f'attachment; filename="{name}"')
+
+
+def _operations(read: dict[str, Any]) -> list[Any]:
+    return [port["operations"] for service in read["services"].values() for port in service.values()]
 
 
 def _without_places(text: str) -> str:

@@ -68,10 +68,24 @@ def register(app: typer.Typer) -> None:
         release: Annotated[int | None, typer.Option("--release", "-r", help="Of an older release.")] = None,
         soap: Annotated[str, typer.Option(help="For one SOAP version alone: 1.1 or 1.2.")] = "",
         file: Annotated[Path | None, typer.Option("--file", "-f", help="Write there instead of printing.")] = None,
+        as_zip: Annotated[bool, typer.Option(
+            "--zip", help="All its documents in one file here, whose name says service, release and environment.")] = False,
         at: At = "", as_json: Json = False,
     ) -> None:
         """Print the contract (WSDL), ready to hand over."""
+        if as_zip and not environment:
+            raise ProblemError(Problem("contract.zip-place", "A zip is made of what is live somewhere.", place="--zip",
+                                       mend="Name the environment: -e ENVIRONMENT"))
         with connect(at) as client:
+            if as_zip:
+                name, content = client.contract_zip(service, environment)
+                target = file or Path(name)
+                target.write_bytes(content)
+                if as_json:
+                    print_json({"service": service, "bytes": len(content), "file": str(target), "wsdl": None})
+                else:
+                    out.print(f"Wrote {len(content)} bytes to {text(target)}.")
+                return
             body = client.contract(service, environment, release, soap)
         if file is not None:
             file.write_bytes(body)

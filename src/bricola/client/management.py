@@ -117,6 +117,12 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
         raise_problems(response)
         return response.content
 
+    def contract_zip(self, service: str, environment: str) -> tuple[str, bytes]:
+        """All documents of the contract that is live there as a zip, with the name that the service gives it."""
+        response = send(self._http, "GET", f"/services/{service}/contract.zip", params={"environment": environment})
+        raise_problems(response)
+        return response.headers["content-disposition"].partition('filename="')[2].rstrip('"'), response.content
+
     def sample(self, service: str, operation: str, environment: str = "", soap: str = "1.1") -> "services.Sample":
         params = {"environment": environment, "soap": soap}
         return cast("services.Sample", self._ask("GET", f"/services/{service}/sample/{operation}", params=params))

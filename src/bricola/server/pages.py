@@ -18,7 +18,7 @@ from bricola.core.serving.live import LiveService
 from bricola.core.shapes.model import Record
 from bricola.server.api.access import asked_base, bricola_of
 from bricola.server.bricola import Bricola
-from bricola.server.usecases.services import addresses
+from bricola.server.usecases.services import addresses, contract_pack
 
 router = APIRouter(include_in_schema=False)
 _Handler = TypeVar("_Handler", bound=Callable[..., Any])
@@ -89,6 +89,17 @@ async def service(environment: str, service: str, request: Request) -> Response:
     return _page("service.html", live=live, shape=live.shape, operations=operations, addresses=found,
                  protected=base_environment is not None and base_environment.protected,
                  organisation=bricola.settings.organisation, rows=_rows)
+
+
+@_page_route("/soap/{environment}/{service}/contract.zip")
+async def contract_zip(environment: str, service: str, request: Request) -> Response:
+    """All documents of the contract in one file."""
+    bricola = bricola_of(request)
+    address = addresses(bricola, environment, service, asked_base(request))["soap"]
+    if bricola.places.find(environment, service) is None:
+        return _missing(f"{service} is not live in {environment}.")
+    name, content = await contract_pack(bricola, service, environment, address)
+    return Response(content, media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 async def _contract(bricola: Bricola, environment: str, service: str, live: LiveService | None, address: str,

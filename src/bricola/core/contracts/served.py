@@ -8,7 +8,7 @@ import codecs
 import hashlib
 import re
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from xml.sax.saxutils import escape, unescape
 
@@ -59,8 +59,9 @@ class Offered:
     main: str = ""
     documents: tuple[str, ...] = field(default=())  # locations, the first one the WSDL itself
 
-    def document(self, number: int, address: str) -> tuple[bytes, str] | None:
-        """A document with our address in it, and its charset; None for a number that there is not."""
+    def document(self, number: int, address: str, place: Callable[[int], str] | None = None) -> tuple[bytes, str] | None:
+        """A document with our address in it, and its charset; None for a number that there is not. `place` says where the others are;
+        at our address when nothing does."""
         if not 0 <= number < len(self.documents):
             return None
         part = next(one for one in self.contract.parts if one.location == self.documents[number])
@@ -81,7 +82,8 @@ class Offered:
                     new = address if value.strip() in self.addresses else None
                 else:
                     index = numbers.get(joined(part.location, value))
-                    new = None if index is None else f"{address}?wsdl" + (f"&document={index}" if index else "")
+                    new = None if index is None else place(index) if place is not None else (
+                        f"{address}?wsdl" + (f"&document={index}" if index else ""))
                 return one[0] if new is None else f"{one['start']}{one['quote']}{escape(new, _QUOTES)}{one['quote']}"
 
             return _ATTRIBUTE.sub(attribute, found[0])

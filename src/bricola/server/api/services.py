@@ -108,6 +108,14 @@ async def contract(service: str, _: Viewer, bricola: Running, base: Base, enviro
     return Response(body, media_type="text/xml; charset=utf-8")
 
 
+@router.get("/services/{service}/contract.zip")
+async def contract_zip(service: str, environment: str, _: Viewer, bricola: Running, base: Base) -> Response:
+    """The contract of what is live in an environment as a zip of all its documents, with a name that says the release."""
+    address = services.addresses(bricola, environment, service, base)["soap"]
+    name, content = await services.contract_pack(bricola, service, environment, address)
+    return Response(content, media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
 @router.get("/services/{service}/operations", response_model=list[answers.Operation])
 async def operations(service: str, _: Viewer, bricola: Running, environment: str = "") -> list[dict[str, Any]]:
     """What callers see of the operations: of the live release, or of the draft without an environment."""

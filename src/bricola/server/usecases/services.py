@@ -1,11 +1,13 @@
 """What there is and in which state: services, releases, deployments, addresses."""
 
+import asyncio
 import time
 from collections.abc import Sequence
 from typing import Any, Protocol
 
 from bricola.api.words import DraftState, PlaceState, Stage
 from bricola.core.contracts.kept import hand_out
+from bricola.core.contracts.pack import documents, pack
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, segment_of
 from bricola.core.definitions.model import Operation as OperationDefinition
 from bricola.core.durations import HOUR
@@ -259,6 +261,17 @@ async def contract_for(ports: Ports, service: str, address: str, environment: st
         kept, offer = resolved.kept_contract(), resolved.offer
     document = offer.document(0, address) if offer is not None else None
     return document[0] if document is not None else hand_out(kept, address, soap=soap)
+
+
+async def contract_pack(ports: Ports, service: str, environment: str, address: str) -> tuple[str, bytes]:
+    """What is live in an environment as a zip of all its documents, and the name of that file: service, release, environment."""
+    await shape_for(ports, service, environment)  # says what is wrong where nothing is live
+    live = ports.places.find(environment, service)
+    assert live is not None
+    files = documents(live.offer, live.segment, address) if live.offer is not None else {
+        f"{live.segment}.wsdl": live.contract(address),
+        **{f"{live.segment}-soap{version}.wsdl": hand_out(live.kept, address, live.notice, version) for version in live.shape.soap}}
+    return f"{live.segment}-r{live.release}-{environment}.zip", await asyncio.to_thread(pack, files)
 
 
 async def operations(ports: Ports, service: str, environment: str = "") -> list[dict[str, Any]]:
