@@ -1,7 +1,10 @@
 """Object operations on a real SQLite database."""
 
 import asyncio
+import contextlib
 import sqlite3
+import subprocess
+import sys
 import time
 from collections.abc import AsyncIterator
 from pathlib import Path
@@ -24,6 +27,7 @@ from bricola.core.serving.live import LiveService, compile_service
 from bricola.core.shapes.model import Element
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.statements import Keyset
+from bricola.store.database import STORE_NUMBER
 from tests.core.samples import gauge_catalogue
 
 PLACES = ["Weir", "weir tail", "100% Lock", "100 Lock", "a_b", "aXb", "O'Brien", 'say "hi"', "Łódź", "Ω🚢", "", "Weir"]
@@ -140,3 +144,22 @@ async def test_a_session_opens_beside_a_writer(tmp_path: Path) -> None:
     assert session.rows_at_once("SELECT COUNT(*) FROM gauge", []) is None  # what runs at once never waits
     writer.close()
     await kind.close(session)
+
+
+async def test_what_a_session_writes_is_there_for_everybody_while_further_ones_open(tmp_path: Path) -> None:
+    """When a process closes a file that SQLite has open as well, SQLite's locks go (how to corrupt a database, section 2.2): then another
+    program takes itself for the last one, and removes the log that sessions go on writing to."""
+    make_database(tmp_path / "river.db")
+    with contextlib.closing(sqlite3.connect(tmp_path / "river.db")) as db:
+        db.execute("PRAGMA journal_mode=WAL")
+    kind, place = SqliteKind("river", Folders(tmp_path, store=STORE_NUMBER)), Endpoint(name="main", address="river.db")
+    sessions = []
+    for number in range(3):
+        sessions.append(await kind.open(place))
+        sessions[0].write("CREATE TABLE IF NOT EXISTS told (number INTEGER)", [])
+        sessions[0].write("INSERT INTO told VALUES (?)", [number])
+        look = "import sqlite3, sys; print(sqlite3.connect(sys.argv[1]).execute('SELECT COUNT(*) FROM told').fetchone()[0])"
+        other = await asyncio.create_subprocess_exec(sys.executable, "-c", look, tmp_path / "river.db", stdout=subprocess.PIPE)
+        assert int((await other.communicate())[0]) == number + 1
+    for session in sessions:
+        await kind.close(session)

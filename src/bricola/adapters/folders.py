@@ -1,7 +1,7 @@
 """Which files the service may read and write as backends, when somebody who is not its operator names them."""
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -14,11 +14,12 @@ OWN = ("bricola.", "calls.", "requests.")  # how the files of the service itself
 @dataclass(frozen=True)
 class Folders:
     """The folders in which files of backends may lie, tried in order; `data` is the service's own, whose records are no backend's.
-    `is_store` knows such records by what a file holds."""
+    `store` is the number by which whoever opens a file knows a copy of them (SQLite file format, section 1.3.16). No file is opened here:
+    when a process closes a file, all its locks on it go (POSIX 1003.1, fcntl), and with them those of the sessions that a pool has."""
 
     data: Path
     roots: tuple[Path, ...] = ()
-    is_store: Callable[[Path], bool] = lambda path: False
+    store: int = 0
 
     def find(self, file: str) -> Path:
         """A file by its path below one of the folders; links that lead out of it are not followed. Raises ProblemError."""
@@ -33,25 +34,29 @@ class Folders:
                 raise ProblemError(Problem("binding.file-path", "The file is a link to another folder.", Kind.PERMISSION, found=file,
                                            expected="a file inside the allowed folders", mend=self._mend))
             if self._is_own(path):
-                raise ProblemError(Problem("binding.own-store", "A backend cannot be Bricola's own store, which holds its people and "
-                                           "secrets.", Kind.PERMISSION, found=file, mend="Name the file of a backend."))
+                raise own_store(file)
             if path.exists():
                 return path
         return (roots[0] / file).resolve()
 
     def _is_own(self, path: Path) -> bool:
-        """By its place, by being the same file under another name, or by what it holds: a copy of the store is as secret."""
+        """By its place, or by being the same file under another name."""
         data = self.data.resolve()
         if path.parent == data and path.name.startswith(OWN):
             return True
         if not path.is_file():
             return False
-        same = any(os.path.samefile(path, one) for one in data.iterdir() if one.name.startswith(OWN) and one.is_file())
-        return same or self.is_store(path)
+        return any(os.path.samefile(path, one) for one in data.iterdir() if one.name.startswith(OWN) and one.is_file())
 
     @property
     def _mend(self) -> str:
         return "Put the file below the data folder, or have the operator allow its folder with: bricola serve --backend-folder FOLDER"
+
+
+def own_store(file: str) -> ProblemError:
+    """A copy of the store is as secret as the store."""
+    return ProblemError(Problem("binding.own-store", "A backend cannot be Bricola's own store, which holds its people and secrets.",
+                                Kind.PERMISSION, found=file, mend="Name the file of a backend."))
 
 
 def read_folders(paths: Sequence[Path]) -> tuple[Path, ...]:

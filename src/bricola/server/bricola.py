@@ -32,7 +32,7 @@ from bricola.server.settings import Settings
 from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places_in_force
 from bricola.server.usecases.credentials import keep_places
 from bricola.server.usecases.drift import check_due
-from bricola.store.database import is_store
+from bricola.store.database import STORE_NUMBER
 
 log = structlog.stdlib.get_logger("bricola.service")
 
@@ -66,7 +66,7 @@ class Bricola:
         self.releases = Releases(self.storage, self.drafts)
         self.patterns = PatternProcess()
         self.films = Films(self.storage)
-        folders = Folders(settings.data.resolve(), read_folders(settings.backend_folders), is_store)
+        folders = Folders(settings.data.resolve(), read_folders(settings.backend_folders), STORE_NUMBER)
         networks = backend_networks(read_networks(settings.backend_networks))
         self.places = Places(folders, networks, self.credentials.vault, self.films, self.credentials.vault.require_places)
         self.metrics.follow(self)

@@ -12,7 +12,7 @@ from typing import Any
 
 from bricola.core.problems import Kind, Problem, ProblemError
 
-_APPLICATION = 0x6272636C  # written in the header of every store, so that copies are known too
+STORE_NUMBER = 0x6272636C  # written in the header of every store, so that copies are known too
 
 
 class Db:
@@ -68,8 +68,8 @@ def open_database(path: Path, family: str, durable: bool) -> Db:
         connection.execute("PRAGMA foreign_keys=ON")
         connection.create_function("latency_bucket", 1, latency_bucket, deterministic=True)
         _migrate(connection, path, family)
-        if connection.execute("PRAGMA application_id").fetchone()[0] != _APPLICATION:
-            connection.execute(f"PRAGMA application_id={_APPLICATION}")
+        if connection.execute("PRAGMA application_id").fetchone()[0] != STORE_NUMBER:
+            connection.execute(f"PRAGMA application_id={STORE_NUMBER}")
             connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")  # into the file itself, where a plain copy takes it along
     except sqlite3.Error as error:
         raise ProblemError(Problem(
@@ -77,13 +77,6 @@ def open_database(path: Path, family: str, durable: bool) -> Db:
             mend="Check that the folder is writable and that the file is a Bricola store.",
         )) from None
     return Db(connection)
-
-
-def is_store(path: Path) -> bool:
-    """Whether a file is a store of this program, or a copy of one, by the application's number in its header (SQLite file format, 1.3.16).
-    Copies made before there was such a number are not known by it."""
-    with path.open("rb") as file:
-        return file.read(72)[68:] == _APPLICATION.to_bytes(4, "big")
 
 
 def open_reader(path: Path) -> Db:

@@ -38,7 +38,7 @@ class SqliteCheck:
 
     async def _reachable(self) -> str:
         try:
-            self._connection = await asyncio.to_thread(sessions.connect, self._path)
+            self._connection = await asyncio.to_thread(sessions.connect, self._path, False, self._folders.store)
         except sqlite3.Error as error:
             raise fail("reachable", "The file cannot be opened as a database.", "a SQLite database", str(error),
                         "Check the rights of the file, and that it is the right one.") from None

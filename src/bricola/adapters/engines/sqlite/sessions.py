@@ -10,7 +10,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
-from bricola.adapters.folders import Folders
+from bricola.adapters.folders import Folders, own_store
 from bricola.adapters.statements import CHUNK, Bounds, held, in_utc, refuse_null_bytes, run_to_end, statement_failed, too_slow, unreachable
 from bricola.core.definitions.engines.places import Endpoint, StatementLimits
 from bricola.core.definitions.model import Binding
@@ -203,10 +203,13 @@ class SqliteKind:
         path = await asyncio.to_thread(self._folders.find, endpoint.address)
         worker = ThreadPoolExecutor(1, thread_name_prefix=f"sqlite-{self._name}")
         try:
-            connection = await asyncio.get_running_loop().run_in_executor(worker, connect, path, self._read_only)
+            connection = await asyncio.get_running_loop().run_in_executor(worker, connect, path, self._read_only, self._folders.store)
         except sqlite3.Error as error:
             worker.shutdown(wait=False)
             raise unreachable(self._name, f"{path}: {error}") from None
+        except ProblemError:
+            worker.shutdown(wait=False)
+            raise
         return SqliteSession(self._name, connection, worker, self._limits)
 
     def is_sound(self, session: SqliteSession) -> bool:
@@ -242,8 +245,9 @@ class SqliteKind:
         return None
 
 
-def connect(path: Path, read_only: bool = False) -> sqlite3.Connection:
-    """Open an existing database and read its schema, so that what is no database is told now."""
+def connect(path: Path, read_only: bool = False, store: int = 0) -> sqlite3.Connection:
+    """Open an existing database and read its schema, so that what is no database is told now. Raises sqlite3.Error, and ProblemError for
+    one with the application number `store`."""
     uri = f"{path.absolute().as_uri()}?mode={'ro' if read_only else 'rw'}"
     # A writer that commits in this very moment is waited for, or a backend that is sound would be told to be gone. Afterwards nothing
     # waits: what runs at once must not, and the worker says so for itself.
@@ -251,8 +255,10 @@ def connect(path: Path, read_only: bool = False) -> sqlite3.Connection:
     try:
         connection.execute("PRAGMA foreign_keys=ON")
         connection.execute("SELECT COUNT(*) FROM sqlite_schema").fetchone()
+        if store and connection.execute("PRAGMA application_id").fetchone()[0] == store:
+            raise own_store(path.name)
         connection.execute("PRAGMA busy_timeout=0")
-    except sqlite3.Error:
+    except (sqlite3.Error, ProblemError):
         connection.close()
         raise
     return connection
