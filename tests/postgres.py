@@ -1,7 +1,9 @@
 """Real PostgreSQL servers for tests: Debian's package, each in a folder of its own, on loopback."""
 
+import contextlib
 import os
 import pwd
+import random
 import shutil
 import signal
 import socket
@@ -25,9 +27,12 @@ def find_programs() -> Path | None:
 
 
 def free_port() -> int:
-    with socket.socket() as one:
-        one.bind(("127.0.0.1", 0))
-        return int(one.getsockname()[1])
+    """A port for a server that must be told one. Below those that systems give away by themselves, since it is taken only later."""
+    while True:
+        port = random.randrange(20_000, 32_000)
+        with socket.socket() as one, contextlib.suppress(OSError):
+            one.bind(("127.0.0.1", port))
+            return port
 
 
 class PostgresServer:

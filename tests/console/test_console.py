@@ -137,9 +137,12 @@ def test_the_page_for_callers_copies_addresses_and_samples(page: Page, demo: Dem
     page.goto(demo.address())
     page.get_by_role("button", name="Copy the SOAP address").click()
     assert page.evaluate("navigator.clipboard.readText()") == demo.address()
-    page.get_by_text("Sample request, SOAP 1.2").first.click()
-    page.get_by_role("button", name="Copy the sample").first.click()
-    expect(page.get_by_role("button", name="Copy the sample").first).to_have_text("Copied")
+    face = page.locator("details.face").filter(has_text="SOAP 1.2: request and answer that work").first
+    face.get_by_text("SOAP 1.2: request and answer that work").click()
+    face.get_by_text("Request", exact=True).click()
+    copy = face.get_by_role("button", name="Copy it: Request")
+    copy.click()
+    expect(copy).to_have_text("Copied")
     assert "<registration>LK-0412</registration>" in page.evaluate("navigator.clipboard.readText()")
 
 

@@ -102,10 +102,11 @@ def register(app: typer.Typer) -> None:
         service: str, operation: str, environment: Environment = "",
         soap: Annotated[str, typer.Option(help="SOAP version, 1.1 or 1.2; or json, for the other face.")] = "1.1",
         form: Annotated[Form, typer.Option(
-            help="The request alone, its answer, or the request for curl, for Python, or as plain HTTP.")] = Form.REQUEST,
+            help="The request alone, its answer, or the request for curl, for Python, or as plain HTTP; these take a caller's token "
+                 "from BRICOLA_TOKEN.")] = Form.REQUEST,
         at: At = "", as_json: Json = False,
     ) -> None:
-        """Print a request that works unedited. What is made for curl and Python takes a caller's token from BRICOLA_TOKEN."""
+        """Print a request that works unedited."""
         with connect(at) as client:
             found = client.sample(service, operation, environment, soap)
         if as_json:
