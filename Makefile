@@ -1,5 +1,5 @@
 # The two commands of a fresh machine: `make demo` and `make test`.
-.PHONY: setup demo test endurance check bench api lock
+.PHONY: setup demo test endurance peers check bench api lock
 
 setup:
 	@scripts/setup.sh
@@ -14,6 +14,10 @@ test: setup check
 # What takes long: kills, races and made-up input, many times over. A short and seeded part of it is in `make test`.
 endurance: setup
 	BRICOLA_AT_LENGTH=1 .venv/bin/pytest -n auto --dist loadfile tests/core tests/server tests/e2e/test_processes.py
+
+# Client stacks that generate code, a compiled one among them, against every service of the demo in every style. A part is in `make test`.
+peers: setup
+	BRICOLA_AT_LENGTH=1 .venv/bin/pytest -n auto tests/e2e/test_peers.py
 
 check: setup
 	.venv/bin/ruff check src tests bench
@@ -31,6 +35,7 @@ bench: setup
 	.venv/bin/python bench/screens.py
 	.venv/bin/python bench/walk.py
 	.venv/bin/python bench/overview.py
+	.venv/bin/python bench/contracts.py
 
 # After a change of the management API: the document that the console's types are made from, and those types.
 api:

@@ -63,8 +63,9 @@ def gauge_catalogue() -> Catalogue:
     return Catalogue(read_definition(text) for text in PARTS)
 
 
-def gauge_service() -> ResolvedService:
-    catalogue = gauge_catalogue()
+def gauge_service(more: str = "") -> ResolvedService:
+    """The service, with more lines of its definition."""
+    catalogue = Catalogue(read_definition(text) for text in (*PARTS[:-1], PARTS[-1] + more))
     service = catalogue.find_service("GaugeBook")
     assert service is not None
     return resolve_service(service, catalogue)

@@ -12,10 +12,14 @@ from urllib.parse import urlsplit
 
 import httpx
 import pytest
+import zeep
 from lxml import etree
+from requests import Session
+from requests.auth import HTTPBasicAuth
 
 from bricola.client import Client
 from tests.conftest import Demo, copied_demo, stop_demo
+from tests.length import AT_LENGTH
 from tests.peers.gsoap import GsoapPeer
 from tests.peers.xsdata import XsdataPeer
 
@@ -135,6 +139,41 @@ def test_generated_code_writes_without_losing_what_it_does_not_send(own: Demo, t
     assert saved.findtext("{*}outcome") == "updated"
     gone = asking.by_peer("DeleteVessel", asking.message("DeleteVessel", registration=registration, changeToken=token()))
     assert gone.findtext("{*}registration") == registration
+
+
+@pytest.mark.parametrize(("style", "peer_class"), [
+    ("bare", XsdataPeer), ("rpc", GsoapPeer), *([("bare", GsoapPeer), ("rpc", XsdataPeer)] if AT_LENGTH else [])])
+def test_what_we_generate_is_called_in_other_styles(own: Demo, tmp_path: Path, style: str, peer_class: Any) -> None:
+    service = f"Registry{style.capitalize()}{peer_class.__name__}"
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        text = next(one for one in client.export().values() if one.startswith("service: VesselRegistry"))
+        text = text.replace("VesselRegistry", service, 1).replace("namespace: urn:larkmere:vessel-registry", f"style: {style}\nsoap: ['1.1']")
+        client.apply({f"services/{service}.yaml": text})
+        client.release(service)
+        client.deploy(service, "rehearsal")
+    asking = Asking(own, service, peer_class, tmp_path)
+    for operation in ("GetVessel", "FindVessels", "ListPassages"):
+        message = asking.message(operation)
+        plain, peer = asking.plain(message), asking.by_peer(operation, message)
+        if style == "rpc":
+            plain, peer = plain[0], peer[0]
+        assert len(plain)
+        assert differences(plain, peer) == [], operation
+    client_of = zeep.Client(f"{asking.address}?wsdl", transport=zeep.Transport(session=signed(asking.token)))  # type: ignore[no-untyped-call]
+    given = {"registration": "LK-0000"}
+    with pytest.raises(zeep.exceptions.Fault, match="There is no vessel"):
+        client_of.service.GetVessel(**({"parameters": given} if style == "rpc" else given))
+    refused = httpx.post(asking.address, content=asking.message("GetVessel").replace(b"http://schemas.xmlsoap.org/soap/envelope/",
+                                                                                     b"http://www.w3.org/2003/05/soap-envelope"),
+                         headers={"Authorization": f"Bearer {asking.token}", "Content-Type": "application/soap+xml; charset=utf-8"})
+    assert "VersionMismatch" in refused.text, refused.text
+
+
+def signed(token: str) -> Session:
+    session = Session()
+    session.auth = HTTPBasicAuth("night-batch", token)
+    return session
 
 
 def test_generated_code_has_a_type_for_each_fault_and_for_everything_else(own: Demo, tmp_path: Path) -> None:

@@ -20,7 +20,7 @@ class XsdataPeer:
 
     def __init__(self, contract: bytes, name: str, folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
-        package = f"peer_{name.lower()}_{folder.parent.name.replace('-', '_')}"
+        package = f"peer_{name}_{folder.parent.name.replace('-', '_')}".lower()
         (folder / "contract.wsdl").write_bytes(contract)
         tools = Path(sys.executable).parent  # its formatter is looked for on the path
         subprocess.run([tools / "xsdata", "generate", "contract.wsdl", "--package", package], cwd=folder, check=True, capture_output=True,

@@ -54,6 +54,14 @@ def compare_contracts(old: ServiceShape, new: ServiceShape) -> list[ContractChan
     if old.namespace != new.namespace:
         changes.append(ContractChange(_BREAKS, "service.namespace", "", "namespace", "The namespace is another one.",
                                       old.namespace, new.namespace))
+    if old.style != new.style:
+        changes.append(ContractChange(_BREAKS, "service.style", "", "style", "The messages are written in another style.", old.style,
+                                      new.style))
+    for version in sorted({*old.soap, *new.soap}):
+        if version not in new.soap:
+            changes.append(ContractChange(_BREAKS, "service.soap", "", "soap", f"SOAP {version} is not spoken any more."))
+        elif version not in old.soap:
+            changes.append(ContractChange(_OK, "service.soap", "", "soap", f"SOAP {version} is spoken, too."))
     before = {one.name: one for one in old.operations}
     after = {one.name: one for one in new.operations}
     for name, operation in before.items():

@@ -5,6 +5,7 @@ from lxml import etree
 from bricola.core.contracts.names import PROBLEM, PROBLEMS, XML, XSD
 from bricola.core.shapes.model import Element, FaultShape, Record, ServiceShape
 from bricola.core.shapes.simple import SimpleType
+from bricola.core.shapes.styles import GIVEN, GIVES, part_type
 
 _X = f"{{{XSD}}}"
 _FACET_TAGS = (
@@ -30,8 +31,14 @@ def write_schema(service: ServiceShape, parent: etree._Element | None = None) ->
         _sequence(node, record)
     faults: dict[str, FaultShape] = {}
     for operation in service.operations:
-        for wrapper in (operation.input, operation.output):
-            _global_element(schema, wrapper, operation.description if wrapper is operation.input else "")
+        for wrapper, part in ((operation.input, GIVEN), (operation.output, GIVES)):
+            description = operation.description if wrapper is operation.input else ""
+            if operation.calls:
+                node = etree.SubElement(schema, f"{_X}complexType", name=part_type(operation, part))
+                _document(node, description)
+                _sequence(node, wrapper)
+            else:
+                _global_element(schema, wrapper, description)
         faults |= {fault.name: fault for fault in operation.faults}
     for fault in faults.values():
         _global_element(schema, fault.record, fault.description)

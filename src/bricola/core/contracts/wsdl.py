@@ -9,9 +9,10 @@ from lxml import etree
 from bricola.core.contracts.names import HTTP_TRANSPORT, PROBLEM, PROBLEMS, WSDL, WSDL_SOAP11, WSDL_SOAP12, XSD
 from bricola.core.contracts.schema import write_problem_schema, write_schema
 from bricola.core.shapes.model import OperationShape, ServiceShape
+from bricola.core.shapes.styles import GIVEN, GIVES, Style, part_type
 
 _W = f"{{{WSDL}}}"
-_BINDINGS = (("Soap11", WSDL_SOAP11), ("Soap12", WSDL_SOAP12))
+_BINDINGS = (("1.1", "Soap11", WSDL_SOAP11), ("1.2", "Soap12", WSDL_SOAP12))
 
 
 def soap_action(service: ServiceShape, operation: str) -> str:
@@ -31,7 +32,7 @@ def fault_message(service: ServiceShape, fault: str) -> str:
 
 
 def write_wsdl(service: ServiceShape, address: str, notice: str = "") -> bytes:
-    """The contract with one port per SOAP version, both at `address`. UTF-8, no byte order mark. `notice` is what
+    """The contract with one port per SOAP version, all at `address`. UTF-8, no byte order mark. `notice` is what
     callers should know about this address, such as that the service ends."""
     root = etree.Element(
         f"{_W}definitions",
@@ -46,10 +47,11 @@ def write_wsdl(service: ServiceShape, address: str, notice: str = "") -> bytes:
         write_problem_schema(types)
     _messages(root, service)
     _port_type(root, service)
-    for suffix, namespace in _BINDINGS:
+    bindings = [(suffix, namespace) for version, suffix, namespace in _BINDINGS if version in service.soap]
+    for suffix, namespace in bindings:
         _binding(root, service, suffix, namespace)
     node = etree.SubElement(root, f"{_W}service", name=service.name)
-    for suffix, namespace in _BINDINGS:
+    for suffix, namespace in bindings:
         name = f"{service.name}{suffix}"
         port = etree.SubElement(node, f"{_W}port", name=name, binding=f"tns:{name}")
         etree.SubElement(port, f"{{{namespace}}}address", location=address)
@@ -58,14 +60,19 @@ def write_wsdl(service: ServiceShape, address: str, notice: str = "") -> bytes:
 
 
 def _messages(root: etree._Element, service: ServiceShape) -> None:
-    def message(name: str, part: str, element: str) -> None:
+    def message(name: str, part: str, element: str = "", kind: str = "") -> None:
         node = etree.SubElement(root, f"{_W}message", name=name)
-        etree.SubElement(node, f"{_W}part", name=part, element=element)
+        etree.SubElement(node, f"{_W}part", {"name": part, **({"type": kind} if kind else {"element": element})})
 
     faults: dict[str, None] = {}
     for operation in service.operations:
-        message(operation.name, "parameters", f"tns:{operation.input.name}")
-        message(operation.output.name, "parameters", f"tns:{operation.output.name}")
+        if operation.calls:
+            message(operation.name, GIVEN, kind=f"tns:{part_type(operation, GIVEN)}")
+            message(operation.output.name, GIVES, kind=f"tns:{part_type(operation, GIVES)}")
+        else:
+            part = "body" if service.style == Style.BARE else "parameters"  # the name by which stacks know what they may unwrap
+            message(operation.name, part, f"tns:{operation.input.name}")
+            message(operation.output.name, part, f"tns:{operation.output.name}")
         faults |= dict.fromkeys(fault.name for fault in operation.faults)
     for fault in faults:
         message(fault_message(service, fault), "fault", f"tns:{fault}")
@@ -91,16 +98,19 @@ def _port_type(root: etree._Element, service: ServiceShape) -> None:
 def _binding(root: etree._Element, service: ServiceShape, suffix: str, namespace: str) -> None:
     soap = f"{{{namespace}}}"
     binding = etree.SubElement(root, f"{_W}binding", name=f"{service.name}{suffix}", type=f"tns:{port_type_name(service)}")
-    etree.SubElement(binding, f"{soap}binding", style="document", transport=HTTP_TRANSPORT)
+    style = "rpc" if service.style == Style.RPC else "document"
+    etree.SubElement(binding, f"{soap}binding", style=style, transport=HTTP_TRANSPORT)
     for operation in service.operations:
         _bound_operation(binding, service, operation, soap)
 
 
 def _bound_operation(binding: etree._Element, service: ServiceShape, operation: OperationShape, soap: str) -> None:
     node = etree.SubElement(binding, f"{_W}operation", name=operation.name)
-    etree.SubElement(node, f"{soap}operation", soapAction=soap_action(service, operation.name), style="document")
+    etree.SubElement(node, f"{soap}operation", soapAction=soap_action(service, operation.name),
+                     style="rpc" if operation.calls else "document")
+    own = {"namespace": operation.calls} if operation.calls else {}
     for direction in ("input", "output"):
-        etree.SubElement(etree.SubElement(node, f"{_W}{direction}"), f"{soap}body", use="literal")
+        etree.SubElement(etree.SubElement(node, f"{_W}{direction}"), f"{soap}body", {"use": "literal", **own})
     for name in (*(fault.name for fault in operation.faults), *((PROBLEMS,) if service.form.declares_problems else ())):
         declared = etree.SubElement(node, f"{_W}fault", name=name)
         etree.SubElement(declared, f"{soap}fault", name=name, use="literal")

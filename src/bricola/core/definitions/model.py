@@ -117,6 +117,8 @@ class ServiceDefinition(Definition):
     description: Line = ""
     owner: str = ""
     namespace: str = ""
+    soap: tuple[Literal["1.1", "1.2"], ...] = ("1.1", "1.2")  # the versions that it speaks
+    style: Literal["wrapped", "bare", "rpc"] = "wrapped"  # see core/shapes/styles.py
     contract: str = ""  # of somebody else, which it follows to the letter
     contract_service: str = ""  # which service of it, where it has several
     ports: Names = ()  # which ports of that; all that speak SOAP when left out

@@ -16,6 +16,7 @@ from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.forms import NEWEST, Form
 from bricola.core.shapes.model import ServiceShape
 from bricola.core.shapes.simple import SimpleType
+from bricola.core.shapes.styles import Style, styled
 
 
 @dataclass(frozen=True)
@@ -45,8 +46,19 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
             problems += error.problems
     if problems:
         raise ProblemError(*dict.fromkeys(problems))
+    style = Style(service.style)
+    if offer is None:
+        operations = [replace(one, shape=styled(one.shape, style, service.target_namespace)) for one in operations]
+    elif style is not Style.WRAPPED or set(service.soap) != {"1.1", "1.2"}:
+        raise ProblemError(Problem("service.style", "The contract of somebody else says its style and versions itself.",
+                                   place=f"{place}, {'style' if style is not Style.WRAPPED else 'soap'}",
+                                   mend="Take the line out; 'ports:' chooses among what the contract offers."))
     shape = ServiceShape(service.name, service.target_namespace if offer is None else offer.namespace,
-                         tuple(one.shape for one in operations), service.description, form=form)
+                         tuple(one.shape for one in operations), service.description, form=form,
+                         soap=tuple(sorted(set(service.soap))), style=service.style)
+    if not shape.soap:
+        raise ProblemError(Problem("service.soap", "A service speaks at least one SOAP version.", place=f"{place}, soap",
+                                   expected="1.1, 1.2 or both"))
     if offer is not None:
         return ResolvedService(replace(shape, soap=offer.soap, foreign=True), tuple(operations), offer)
     named = {}

@@ -14,6 +14,7 @@ from bricola.core.messages.samples import sample_values
 from bricola.core.messages.snippets import snippets
 from bricola.core.problems import Problem, ProblemError
 from bricola.core.shapes.model import OperationShape, ServiceShape, Values
+from bricola.core.shapes.styles import answer_record, into_answer
 
 REST = "json"
 
@@ -63,7 +64,8 @@ def _answer(shape: ServiceShape, operation: OperationShape) -> tuple[Values | No
     values = from_plain(operation.output, sample_values(operation.output, everything=True), operation.name, problems)
     if problems:
         raise ProblemError(*problems)
-    return to_plain(operation.output, values), compile_encoder(operation.output, shape.namespace)(values)
+    return to_plain(operation.output, values), compile_encoder(answer_record(operation), shape.namespace)(
+        into_answer(operation, values))
 
 
 def _pretty(envelope: str) -> str:

@@ -18,6 +18,7 @@ from bricola.core.problems import Problem, ProblemError
 from bricola.core.shapes.model import TYPE, Element, Group, OperationShape, Record, type_names
 from bricola.core.shapes.primitives import ANY
 from bricola.core.shapes.simple import SimpleType
+from bricola.core.shapes.styles import answer_record, into_request, out_of_answer, request_record
 from bricola.core.xml import parse_xml
 
 
@@ -31,7 +32,7 @@ def write_request(version: Soap, namespace: str, operation: OperationShape, valu
             fill_message(header, namespace, block, sample_values(block))
     body = etree.SubElement(root, version.tag_body)
     if operation.input.tag != "":
-        fill_message(body, namespace, operation.input, values)
+        fill_message(body, namespace, request_record(operation), into_request(operation, values))
     etree.indent(root)
     return etree.tostring(root, encoding="UTF-8", xml_declaration=True) + b"\n"
 
@@ -40,8 +41,9 @@ def fill_message(parent: etree._Element, namespace: str, record: Record, values:
     """Append a message's element to `parent`, with values as they are given."""
     tag = record.tag_in(namespace)
     own = tag[1:].partition("}")[0] if tag[:1] == "{" else ""
-    # a default namespace would take in elements without one, which contracts of others have
-    nsmap: dict[Any, str] = {None if not record.id else "m": own} if own else {}
+    # a default namespace would take in elements without one, which contracts of others and parts of rpc have
+    ours = not record.id and all(one.tag is None for one in record.elements)
+    nsmap: dict[Any, str] = {None if ours else "m": own} if own else {}
     _Filler(namespace).fill(etree.SubElement(parent, tag, nsmap=nsmap), record, values)
 
 
@@ -256,14 +258,15 @@ def read_reply(namespace: str, operation: OperationShape, body: bytes) -> Reply:
         return Reply(problems=(Problem("reply.envelope", "The reply is not a SOAP envelope with a body."),))
     if payload.tag == version.tag_fault:
         return Reply(fault=_read_fault(payload))
-    if payload.tag != operation.output.tag_in(namespace):
+    record = answer_record(operation)
+    if payload.tag != record.tag_in(namespace):
         return Reply(problems=(Problem("reply.element", "The reply holds another element than the contract promises.",
-                                       expected=operation.output.name, found=payload.tag),))
+                                       expected=record.name, found=payload.tag),))
     problems: list[Problem] = []
-    values = compile_decoder(operation.output, namespace)(payload, operation.output.name, problems)
+    values = compile_decoder(record, namespace)(payload, operation.output.name, problems)
     if problems:
         return Reply(problems=tuple(problems))
-    return Reply(answer=to_plain(operation.output, values))
+    return Reply(answer=to_plain(operation.output, out_of_answer(operation, values)))
 
 
 def read_trial(body: bytes) -> list[dict[str, Any]]:

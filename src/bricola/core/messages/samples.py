@@ -54,7 +54,7 @@ class _Sampler:
         return values
 
     def _wanted(self, element: Element) -> bool:
-        return bool(element.least) or self._full or (self._everything and element.sample is not None)
+        return bool(element.least) or self._full or (self._everything and _sampled(element))
 
     def _element(self, element: Element, values: dict[str, Any], around: tuple[str, ...]) -> None:
         if not self._wanted(element):
@@ -129,6 +129,13 @@ class _Sampler:
         if element.sample is not None:
             return kind.write(element.sample)
         return smallest(kind)
+
+
+def _sampled(element: Element) -> bool:
+    """Whether somebody gave a sample of it, or of what is in each of its rows."""
+    if isinstance(element.type, Record):
+        return element.is_list and any(one.sample is not None for one in element.type.elements)
+    return element.sample is not None
 
 
 def _declared(written: str) -> str:

@@ -17,6 +17,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.given import call_value, context_values
 from bricola.core.shapes.mapping import Mapped
 from bricola.core.shapes.model import OperationShape, ServiceShape, Values
+from bricola.core.shapes.styles import answer_record, into_answer, out_of_request, request_record
 
 
 @dataclass(frozen=True)
@@ -145,8 +146,8 @@ def compile_service(
         operations[one.shape.name] = LiveOperation(
             one.shape,
             service.roles_for(one.shape.name),
-            compile_decoder(one.shape.input, namespace, resolved.shape.form.strict),
-            compile_encoder(one.shape.output, namespace),
+            compile_request(one.shape, namespace, resolved.shape.form.strict),
+            compile_answer(one.shape, namespace),
             faults,
             with_given(compiled.handle, one, environment),
             compiled.marked,
@@ -162,13 +163,27 @@ def compile_service(
         environment.records.of, environment.repeat_hours, environment.call_seconds, pools=pools, kept=kept or resolved.kept_contract())
 
 
+def compile_request(operation: OperationShape, namespace: str, strict: bool) -> ElementReader:
+    """Reads what stands in the body of a request."""
+    read = compile_decoder(request_record(operation), namespace, strict)
+    if not operation.calls:
+        return read
+    return lambda node, path, problems: out_of_request(operation, read(node, path, problems) or {})
+
+
+def compile_answer(operation: OperationShape, namespace: str) -> Encoder:
+    """Writes what stands in the body of an answer."""
+    write = compile_encoder(answer_record(operation), namespace)
+    return (lambda values: write(into_answer(operation, values))) if operation.calls else write
+
+
 def _dispatch(operations: Mapping[str, LiveOperation],
               namespace: str) -> tuple[dict[str, LiveOperation], dict[str, LiveOperation], frozenset[str]]:
     """How a message finds its operation: by the element of its body, and where several have one, by SOAPAction."""
     by_tag: dict[str, LiveOperation] = {}
     shared: set[str] = set()
     for one in operations.values():
-        tag = one.shape.input.tag_in(namespace)
+        tag = request_record(one.shape).tag_in(namespace)
         if tag in by_tag:
             shared.add(tag)
         by_tag.setdefault(tag, one)

@@ -238,6 +238,7 @@ class OperationShape:
     one_way: bool = False  # nothing is answered
     action: str | None = None  # SOAPAction, where the contract is somebody else's; None: made from names
     headers: tuple[Record, ...] = ()  # header blocks that the contract declares for requests
+    calls: str = ""  # the namespace of its wrappers, where input and output are one part each of an rpc message; see `styles`
 
     @property
     def understood(self) -> frozenset[str]:
@@ -256,6 +257,7 @@ class ServiceShape:
     types: tuple[SimpleType, ...] = field(default=())  # the named simple types in use
     form: Form = NEWEST
     soap: tuple[str, ...] = ("1.1", "1.2")
+    style: str = "wrapped"
     foreign: bool = False  # whether the contract is somebody else's, and served as it came
 
     def operation(self, name: str) -> OperationShape | None:
