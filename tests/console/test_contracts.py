@@ -84,3 +84,19 @@ def test_their_answer_stands_beside_ours(desk: Page, own: Demo) -> None:
     desk.goto(f"{own.url}/definitions/contracts?contract=river-board")
     desk.get_by_role("button", name=re.compile("Look now: rehearsal")).click()
     expect(desk.get_by_role("complementary", name="What becomes of it")).to_contain_text("as taken in")
+
+
+def test_what_the_contract_says_is_locked_and_what_differs_has_a_way_back(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/services/GaugeReadings")
+    said = desk.get_by_role("table", name="From the contract")
+    expect(said.get_by_role("row", name=re.compile("^Element of the request"))).to_contain_text("locked")
+    said.get_by_role("button", name="Unlock SOAPAction").click()
+    said.get_by_label("SOAPAction").fill("urn:other")
+    desk.keyboard.press("Enter")
+    row = said.get_by_role("row", name=re.compile("^SOAPAction"))
+    expect(row).to_contain_text("differs from the contract")
+    expect(row).to_contain_text("The contract says: http://riverboard.example/telemetry/3/GetLevel")
+    desk.get_by_role("tab", name=re.compile("Readiness")).click()
+    expect(desk.get_by_text("soap_action differs from the contract.")).to_be_visible()
+    row.get_by_role("button", name="Back to the contract").click()
+    expect(said.get_by_role("button", name="Unlock SOAPAction")).to_be_visible()

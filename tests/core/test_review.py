@@ -192,7 +192,7 @@ def in_relay(address: str = "https://board.example/x", credential: str = "board"
     """The service with the contract of somebody else, sent on to them."""
     ask = '<xs:element name="Ask"><xs:complexType><xs:sequence/></xs:complexType></xs:element><xs:element name="AskResponse" type="xs:string"/>'
     contract = ContractDefinition(name="theirs", main="a.wsdl", files={"a.wsdl": wsdl(ask + schema)})
-    service = ("service: GaugeBook\ndescription: Gauges\nowner: River office\nnamespace: urn:larkmere:gauge-book\ncontract: theirs\naccess:\n"
+    service = ("service: GaugeBook\ndescription: Gauges\nowner: River office\ncontract: theirs\naccess:\n"
                f"  reader: all\noperations:\n  Ask: {{runs: {runs}, description: Asks.}}\n")
     bound = "backends:\n" + BOARD.format(address, credential, sign_in, more)
     return {"contract": write_definition(contract), "service": service, "board": "backend: board\nengine: soap\n",
@@ -316,6 +316,7 @@ CASES: dict[str, dict[str, Any]] = {
     "contract.stub": in_relay(runs="contract theirs.Ask"),
     "contract.problem": in_relay(runs="contract theirs.Ask", schema='<xs:simpleType name="X"><xs:restriction base="xs:string"><xs:pattern value="("/>'
                                  '</xs:restriction></xs:simpleType><xs:element name="Y" type="t:X"/>'),
+    "contract.differs": in_relay(runs="relay board.Ask, soap_action: 'urn:other'"),
     "relay.unchecked": in_relay(relay="check: none\n"),
     "relay.operation": in_relay(relay="writes: [Tell]\n"),
     "binding.url": in_relay("board.example:80"),

@@ -267,6 +267,39 @@ def relay(served: Served, client: Client) -> str:
     return "Greetings"
 
 
+def test_what_the_contract_says_is_locked_and_differs_on_purpose_only(served: Served, client: Client, relay: str, token: str) -> None:
+    def said() -> dict[str, Any]:
+        return {one["setting"]: one for one in client.service(relay)["operations"][0]["contract"]}
+
+    assert said()["request"] == {"setting": "request", "contract": "{urn:t}Ask", "used": "{urn:t}Ask", "may_differ": False, "differs": False}
+    before = said()["soap_action"]["contract"]
+    for setting in ("namespace", "style", "nothing"):
+        with pytest.raises(ProblemError, match="contract decides"):
+            client.differ(relay, "Ask", setting, "rpc")
+    with pytest.raises(ProblemError) as caught:
+        client.differ(relay, "Ask", "soap_action", "two words\r\nX-Other: 1")
+    assert "soap_action" in caught.value.problem.message
+    assert "no spaces" in caught.value.problem.expected
+    assert client.differ(relay, "Ask", "soap_action", "urn:other")["changes"][0]["action"] == "changed"
+    assert (said()["soap_action"]["used"], said()["soap_action"]["differs"]) == ("urn:other", True)
+    assert "contract.differs" in {one["code"] for one in client.review(relay)}
+    Outside.seen.clear()
+    Outside.answers[:] = [(200, "text/xml; charset=utf-8", SOUND)]
+    deploy(client, relay)
+    assert post(served, relay, token, ASK).status_code == 200
+    assert Outside.seen[-1][0]["SOAPAction"] == '"urn:other"'
+    assert "urn:other" not in httpx.get(f"{served.url}/soap/live/{relay}?wsdl").text  # what callers read is the contract as it came
+    client.follow(relay, "Ask", "soap_action")
+    assert said()["soap_action"] == {"setting": "soap_action", "contract": before, "used": before, "may_differ": True, "differs": False}
+    assert "soap_action" not in client.export()[f"services/{relay}.yaml"]
+    text = client.export()[f"services/{relay}.yaml"]
+    for line in ("namespace: urn:other", "style: rpc", "soap: ['1.2']"):
+        client.apply({f"services/{relay}.yaml": f"{text}{line}\n"})
+        assert client.service(relay)["problems"][0]["code"] == "service.contract-says"
+    client.apply({f"services/{relay}.yaml": text})
+    deploy(client, relay)
+
+
 ASK = SOAP11.format("", '<q:Ask xmlns:q="urn:t"><q:name>Imke</q:name></q:Ask>')
 
 

@@ -1,18 +1,20 @@
 /** One service: where each version is, operations with their parameters, the contract, and readiness. */
-import { Play, UserRound } from "lucide-react";
+import { Play } from "lucide-react";
 import { Tabs } from "radix-ui";
 import { useEffect, useState, type ReactNode } from "react";
 import { Link, useLocation } from "wouter";
 import { useAddress } from "../address";
-import type { ElementShape, Finding, OperationShape, ServiceDetail } from "../api";
+import type { Finding, OperationShape, Problem, ServiceDetail } from "../api";
 import { useKeys, steps } from "../hotkeys";
-import { kindOf, type SourceKind } from "../kinds";
+import { kindOf } from "../kinds";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
 import { CopyButton, Problems } from "../parts/controls";
 import { EnvTag, Gate, Mark, STATE_MARK } from "../parts/marks";
 import { Findings } from "../parts/findings";
 import { Xml } from "../parts/xml";
+import { Elements } from "../services/elements";
+import { FromContract } from "../services/from-contract";
 import { mayAtLeast, useSession } from "../session";
 import { plural, when } from "../formats";
 import { rich, t } from "../text";
@@ -128,6 +130,11 @@ export default function ServicePage({ name }: { name: string }) {
           {operation && (
             <OperationView
               operation={operation}
+              service={data.name}
+              onChanged={() => {
+                reload();
+                findings.reload();
+              }}
               of={
                 place ? (
                   <>
@@ -155,6 +162,7 @@ export default function ServicePage({ name }: { name: string }) {
           <Aside
             service={data}
             findings={findings.data}
+            failed={findings.error?.problems ?? []}
             stops={stops}
             view={view}
             onMended={() => {
@@ -219,7 +227,17 @@ function Reach({ service, view, stops }: { service: ServiceDetail; view: string;
   );
 }
 
-function OperationView({ operation, of }: { operation: OperationShape; of: ReactNode }) {
+function OperationView({
+  operation,
+  service,
+  of,
+  onChanged,
+}: {
+  operation: OperationShape;
+  service: string;
+  of: ReactNode;
+  onChanged: () => void;
+}) {
   const kept = Object.entries(operation.kept_inside ?? {});
   return (
     <>
@@ -275,114 +293,30 @@ function OperationView({ operation, of }: { operation: OperationShape; of: React
           </tbody>
         </table>
       )}
+      {operation.contract && operation.contract.length > 0 && (
+        <FromContract
+          key={`${service} ${operation.name}`}
+          service={service}
+          operation={operation.name}
+          said={operation.contract}
+          onChanged={onChanged}
+        />
+      )}
     </>
-  );
-}
-
-function flatten(elements: ElementShape[], depth = 0): { element: ElementShape; depth: number }[] {
-  return elements.flatMap((element) => [{ element, depth }, ...flatten(element.elements ?? [], depth + 1)]);
-}
-
-function Elements({
-  head,
-  last,
-  elements,
-  from,
-}: {
-  head: string;
-  last: string;
-  elements: ElementShape[];
-  /** What gives the values; callers, where nothing is said. */
-  from?: SourceKind;
-}) {
-  return (
-    <table className="tbl table-fixed">
-      <colgroup>
-        <col className="w-[164px]" />
-        <col className="w-[104px]" />
-        <col className="w-[118px]" />
-        <col className="w-[66px]" />
-        <col className="w-[48px]" />
-        <col />
-      </colgroup>
-      <thead>
-        <tr>
-          <th scope="col">{head}</th>
-          <th scope="col">{t("Given by")}</th>
-          <th scope="col">{t("Type")}</th>
-          <th scope="col">{last}</th>
-          <th scope="col">{t("List")}</th>
-          <th scope="col">{t("Documentation")}</th>
-        </tr>
-      </thead>
-      <tbody>
-        {flatten(elements).map(({ element, depth }, index) => (
-          <tr key={index} title={element.rule}>
-            <th scope="row" className="truncate font-mono text-[12.5px]" style={{ paddingLeft: 20 + depth * 16 }}>
-              {element.name}
-            </th>
-            <td>
-              <span className="flex items-center gap-1.5 text-ink2">
-                {!from ? (
-                  <>
-                    <UserRound size={14} strokeWidth={1.75} className="shrink-0" />
-                    {element.default != null ? (
-                      <>
-                        {rich(
-                          "default {0}",
-                          <span className="rounded-[3px] border border-line2 px-1 font-mono text-xs">
-                            {element.default}
-                          </span>,
-                        )}
-                      </>
-                    ) : (
-                      t("caller")
-                    )}
-                  </>
-                ) : (
-                  <>
-                    <from.icon size={14} strokeWidth={1.75} />
-                    {from.gives}
-                  </>
-                )}
-              </span>
-            </td>
-            <td className="truncate">
-              {element.type}
-              {element.unit && <span className="text-ink3">, {element.unit}</span>}
-            </td>
-            <td>{element.required ? t("yes") : <span className="text-ink3">{t("no")}</span>}</td>
-            <td className="text-ink2">
-              {element.list
-                ? element.most == null
-                  ? t("any")
-                  : t("{0} to {1}", element.least, element.most)
-                : t("one")}
-            </td>
-            <td className="py-1!">{element.description || <span className="text-ink3">–</span>}</td>
-          </tr>
-        ))}
-        {!elements.length && (
-          <tr>
-            <td colSpan={6} className="text-ink2">
-              {t("Nothing.")}
-            </td>
-          </tr>
-        )}
-      </tbody>
-    </table>
   );
 }
 
 function Aside({
   service,
   findings,
+  failed,
   stops,
   view,
   onMended,
 }: {
   service: ServiceDetail;
   findings: Finding[] | undefined;
+  failed: Problem[];
   stops: number;
   view: string;
   onMended: () => void;
@@ -432,13 +366,22 @@ function Aside({
       </Tabs.Content>
       <Tabs.Content value="readiness" className="min-h-0 overflow-auto">
         <div className="flex items-center gap-2 px-4 py-2">
-          <Mark name={stops ? "fault" : "serving"} />
+          <Mark name={findings ? (stops ? "fault" : "serving") : "none"} />
           <span className="font-semibold">
-            {stops
-              ? t(stops === 1 ? "{0} stops the release" : "{0} stop the release", plural(stops, "finding"))
-              : t("Nothing stops the release")}
+            {!findings
+              ? service.draft === "removed"
+                ? t("There is no draft to look at.")
+                : t("Not looked at yet")
+              : stops
+                ? t(stops === 1 ? "{0} stops the release" : "{0} stop the release", plural(stops, "finding"))
+                : t("Nothing stops the release")}
           </span>
         </div>
+        {failed.length > 0 && (
+          <div className="px-4">
+            <Problems problems={failed} />
+          </div>
+        )}
         <Findings
           findings={findings ?? []}
           service={service.name}

@@ -159,9 +159,20 @@ class Fault(TypedDict):
 
 
 @closed
+class Said(TypedDict):
+    """A setting that the contract of somebody else decides: what it says, and what is used. Most cannot differ."""
+
+    setting: str
+    contract: str
+    used: str
+    may_differ: bool
+    differs: bool
+
+
+@closed
 class Operation(TypedDict):
     """What callers see, who may call, and what it runs. `soap` are the versions in which it is asked. `kept_inside`:
-    inputs that callers neither give nor see."""
+    inputs that callers neither give nor see. `contract`: what the contract of somebody else says, for drafts that follow one."""
 
     name: str
     soap: list[str]
@@ -175,6 +186,7 @@ class Operation(TypedDict):
     source: Source | None
     verb: str
     kept_inside: NotRequired[dict[str, str]]
+    contract: NotRequired[list[Said]]
 
 
 @closed

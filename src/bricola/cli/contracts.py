@@ -18,6 +18,7 @@ from bricola.core.problems import Problem, ProblemError
 
 if TYPE_CHECKING:
     from bricola.api import contracts as api
+    from bricola.api import services as service_api
 
 Main = Annotated[str, typer.Option("--main", metavar="PATH", help="Which file of a folder or zip the contract begins with.")]
 User = Annotated[str, typer.Option("--user", metavar="NAME", help="Sign in at the address as; the password is asked for, or piped.")]
@@ -98,6 +99,45 @@ def register(app: typer.Typer) -> None:
                 [text(one["name"]), text(one["source"]), text(one["fetched"]), text(one["parts"]), text(", ".join(one["services"]))]
                 for one in found], right=["parts"]))
 
+    @contracts.command("settings")
+    def settings(service: str, operation: Annotated[str, typer.Argument(help="One of its operations; all, when left out.")] = "",
+                 at: At = "", as_json: Json = False) -> None:
+        """Show what the contract of somebody else decides for a service, and where it differs on purpose."""
+        with connect(at) as client:
+            found = {one["name"]: one.get("contract", []) for one in client.service(service)["operations"]
+                     if operation in ("", one["name"])}
+        if as_json:
+            print_json(found)
+            return
+        if not any(found.values()):
+            out.print(f"{text(service)} follows no contract of somebody else." if not operation or found else
+                      f"{text(service)} has no operation {text(operation)}.")
+        for name, said in found.items():
+            if said:
+                out.print(f"[bold]{text(name)}[/]")
+                out.print(table(["  setting", "from the contract", ""], [[
+                    f"  {text(one['setting'])}", text(one["contract"]) or "[dim]empty[/]", _used(one)] for one in said]))
+
+    @contracts.command("differ")
+    def differ(
+        service: str, operation: str, setting: Annotated[str, typer.Argument(help="soap_action or description.")],
+        value: Annotated[str | None, typer.Argument(help="What to use in place of what the contract says.")] = None,
+        back: Annotated[bool, typer.Option("--back", help="Go back to what the contract says.")] = False,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Differ from the contract of somebody else in one setting of an operation, on purpose, or go back to it."""
+        if (value is None) != back:
+            raise ProblemError(Problem("contract.value", "Give a value to differ, or --back to follow the contract.", place="VALUE"))
+        with connect(at) as client:
+            done = client.follow(service, operation, setting) if value is None else client.differ(service, operation, setting, value)
+        if as_json:
+            print_json(done)
+            return
+        changed = any(one["action"] != "unchanged" for one in done["changes"])
+        words = "follows the contract again" if back else "differs from the contract"
+        out.print(f"{text(service)}.{text(operation)}: {text(setting)} {words}. It is a draft: bricola release {text(service)}" if changed
+                  else f"{text(service)}.{text(operation)}: {text(setting)} stays as it was.")
+
     @contracts.command("check")
     def check(environment: str, at: At = "", as_json: Json = False) -> None:
         """Fetch the contracts of others that live services follow, and name what changed there: which operations, which callers.
@@ -113,6 +153,12 @@ def register(app: typer.Typer) -> None:
                 _print_check(one)
         if any(one["state"] != "same" for one in found):
             raise typer.Exit(1)
+
+
+def _used(one: "service_api.Said") -> str:
+    if not one["differs"]:
+        return "" if one["may_differ"] else "[dim]locked[/]"
+    return f"[yellow]differs: {text(one['used']) or 'empty'}[/]"
 
 
 def _print_check(one: "api.ContractCheck") -> None:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, cast
 from bricola.client.transport import ApiConnection, Json
 
 if TYPE_CHECKING:
-    from bricola.api import contracts
+    from bricola.api import contracts, definitions
 
 
 class ContractCalls(ApiConnection):
@@ -34,6 +34,15 @@ class ContractCalls(ApiConnection):
     def contract_of_others(self, name: str) -> "contracts.ReadContract":
         """What one that was taken in offers."""
         return cast("contracts.ReadContract", self._ask("GET", f"/contracts/{name}"))
+
+    def differ(self, service: str, operation: str, setting: str, value: str) -> "definitions.Changes":
+        """Differ from the contract of somebody else in one setting, on purpose: `soap_action` or `description`."""
+        return cast("definitions.Changes", self._ask("PUT", f"/services/{service}/operations/{operation}/contract/{setting}",
+                                                     json={"value": value}))
+
+    def follow(self, service: str, operation: str, setting: str) -> "definitions.Changes":
+        """Go back to what the contract says."""
+        return cast("definitions.Changes", self._ask("DELETE", f"/services/{service}/operations/{operation}/contract/{setting}"))
 
     def check_contracts(self, environment: str) -> "list[contracts.ContractCheck]":
         """Fetch the contracts of others that live services follow there; what changed, for which operations and callers."""

@@ -71,6 +71,17 @@ def _runnable(text: str) -> str:
     return text
 
 
+def _in_a_header(text: str) -> str:
+    """What a quoted string of an HTTP header can hold as it is (RFC 9110, section 5.6.4)."""
+    if len(text) > 500 or any(not "!" <= one <= "~" or one in '"\\' for one in text):
+        raise PydanticCustomError("literal_error", "This is no SOAPAction", {
+            "expected": "at most 500 ASCII letters and signs, no spaces or quotes"})
+    return text
+
+
+SoapAction = Annotated[str, AfterValidator(_in_a_header)]
+
+
 class Operation(NamedPart):
     """One callable thing. `runs` names what it runs: `vessel.get`, `query tonnage`, `query tonnage.details`,
     `screen-flow vessel-ledger`; the forms are those of the kinds (see `definitions.runs`).
@@ -85,6 +96,7 @@ class Operation(NamedPart):
     runs: Annotated[str, AfterValidator(_runnable)]
     description: Line = ""
     implements: str = ""  # the operation of the service's contract, where it has another name there
+    soap_action: SoapAction | None = None  # where callers, or the other side, use another than the contract says
     stub: Literal["answer", "fault"] = "answer"  # what a contract that nothing implements yet does
     map_in: dict[str, str] = {}
     map_out: dict[str, str] = {}

@@ -23,6 +23,8 @@ def implemented(operation: Operation, resolved: ResolvedOperation, offer: Offere
                                    mend="Name it with 'implements:', or take the operation out."))
     inner = resolved.shape
     outer = shape_of(read, operation.name, operation.description, inner.writes)
+    if operation.soap_action is not None:
+        outer = replace(outer, action=operation.soap_action)
     told, wrong = _told(operation, outer, place)
     if inner.input == outer.input and inner.output == outer.output:  # what runs it follows the same contract
         if wrong:

@@ -48,11 +48,13 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
         raise ProblemError(*dict.fromkeys(problems))
     style = Style(service.style)
     if offer is None:
+        for operation in service.operations:
+            if operation.soap_action is not None:
+                raise ProblemError(Problem("service.soap-action", "SOAPAction is made from names, unless a contract of somebody else is "
+                                           "followed.", place=f"{place}, {operation.name}, soap_action", mend="Take the line out."))
         operations = [replace(one, shape=styled(one.shape, style, service.target_namespace)) for one in operations]
-    elif style is not Style.WRAPPED or set(service.soap) != {"1.1", "1.2"}:
-        raise ProblemError(Problem("service.style", "The contract of somebody else says its style and versions itself.",
-                                   place=f"{place}, {'style' if style is not Style.WRAPPED else 'soap'}",
-                                   mend="Take the line out; 'ports:' chooses among what the contract offers."))
+    else:
+        _refuse_what_the_contract_says(service, place)
     shape = ServiceShape(service.name, service.target_namespace if offer is None else offer.namespace,
                          tuple(one.shape for one in operations), service.description, form=form,
                          soap=tuple(sorted(set(service.soap))), style=service.style)
@@ -68,6 +70,16 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
             if isinstance(element.type, SimpleType) and element.type.name:
                 named[element.type.name] = element.type
     return ResolvedService(replace(shape, types=tuple(named[name] for name in sorted(named))), tuple(operations))
+
+
+def _refuse_what_the_contract_says(service: ServiceDefinition, place: str) -> None:
+    """A setting that nobody would follow contradicts the contract in silence."""
+    untouched = ServiceDefinition(name=service.name)
+    found = [one for one in ("namespace", "style", "soap") if getattr(service, one) != getattr(untouched, one)]
+    if found:
+        raise ProblemError(*(Problem("service.contract-says", f"The contract of somebody else says the {one} itself.",
+                                     place=f"{place}, {one}",
+                                     mend="Take the line out; 'ports:' chooses among what the contract offers.") for one in found))
 
 
 def _operation(operation: Operation, catalogue: Catalogue, form: Form, place: str) -> ResolvedOperation:

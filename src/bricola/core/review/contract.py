@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from bricola.core.contracts.says import differences
 from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.kinds.resolve import ResolvedService
@@ -20,6 +21,7 @@ RULES = Rules(
     Rule("contract.case", Area.CONTRACT, _W, "Generated clients on case-insensitive file systems overwrite one by the other."),
     Rule("contract.reserved", Area.CONTRACT, _H, "Generators rename elements that are words of their language."),
     Rule("contract.types", Area.CONTRACT, _H, "Common client stacks have no type that holds every value of these, and round or fail."),
+    Rule("contract.differs", Area.CONTRACT, _H, "Callers go by the contract; what differs from it on purpose should be known."),
     Rule("contract.drift", Area.CONTRACT, _W, "The other side has another contract by now than the one that was taken in."),
     Rule("contract.breaking", Area.CONTRACT, _W, "The release will ask for a new major version, or for consent with a reason."),
 )
@@ -45,6 +47,16 @@ def _all_records(resolved: ResolvedService) -> Iterator[Record]:
         seen |= {one.id for one in inner if one.id}
         yield from inner
         waiting += inner
+
+
+def _differing(service: ServiceDefinition, resolved: ResolvedService) -> Iterator[Finding]:
+    if resolved.offer is None:
+        return
+    for operation in service.operations:
+        for one in differences(resolved.offer, operation):
+            yield finding("contract.differs", f"{one.setting} differs from the contract.", f"service {service.name}, {operation.name}",
+                          expected=shown(one.contract), found=shown(one.used),
+                          mend=f"Where that is not meant, take '{one.setting}:' out.")
 
 
 def _drifted(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
@@ -81,6 +93,7 @@ def _hard_types(resolved: ResolvedService, place: str) -> Iterator[Finding]:
 def findings(service: ServiceDefinition, resolved: ResolvedService, facts: Facts) -> Iterator[Finding]:
     place = f"service {service.name}"
     yield from _drifted(service, facts)
+    yield from _differing(service, resolved)
     if resolved.shape.foreign:
         return  # it is somebody else's, and stays as it is
     seen: dict[str, Record] = {}

@@ -92,6 +92,8 @@ def _identity(service: ServiceDefinition) -> Iterator[Finding]:
                       mend="Add 'description:'; callers read it.")
     if not service.owner:
         yield finding("service.owner", "The service does not say whose it is.", place, mend="Add 'owner:'.")
+    if service.contract:
+        return  # whose names and namespace it has
     if not service.namespace:
         yield finding("service.namespace", "The namespace is derived from the name.", place, found=service.target_namespace,
                       mend="Set 'namespace:' before the first release; a later change breaks callers.")

@@ -6,11 +6,13 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from bricola.api import contracts as answers
+from bricola.api import definitions as definition_answers
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.definitions.base import ElementName
 from bricola.server.api.access import Integrator, Operator, Running, Viewer
 from bricola.server.usecases import contracts, drift
 from bricola.server.usecases.contracts import Source
+from bricola.server.usecases.definitions import plain_change
 
 router = APIRouter(tags=["contracts"])
 
@@ -74,6 +76,24 @@ async def find_contract(name: str, _: Viewer, bricola: Running) -> dict[str, Any
 
 def _read(found: ReadContract) -> dict[str, Any]:
     return found.as_dict() | {"usable": found.usable, "parts": [one.name for one in found.parts]}
+
+
+class Other(BaseModel):
+    """What a service uses in place of what the contract says."""
+
+    value: str = Field(max_length=2000)
+
+
+@router.put("/services/{service}/operations/{operation}/contract/{setting}", response_model=definition_answers.Changes)
+async def differ(service: str, operation: str, setting: str, body: Other, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Differ from the contract of somebody else in one setting of an operation, on purpose: `soap_action` or `description`."""
+    return {"changes": [plain_change(one) for one in await contracts.differ(bricola, service, operation, setting, body.value, user.name)]}
+
+
+@router.delete("/services/{service}/operations/{operation}/contract/{setting}", response_model=definition_answers.Changes)
+async def follow(service: str, operation: str, setting: str, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Go back to what the contract says."""
+    return {"changes": [plain_change(one) for one in await contracts.differ(bricola, service, operation, setting, None, user.name)]}
 
 
 @router.post("/environments/{environment}/contracts/check", response_model=list[answers.ContractCheck])

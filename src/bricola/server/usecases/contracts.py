@@ -17,6 +17,7 @@ from bricola.adapters.parts import Web, read_files, read_source, zip_files
 from bricola.core.contracts.compatibility import compare_contracts
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.contracts.reading.parts import Part, local_name
+from bricola.core.contracts.says import MAY_DIFFER
 from bricola.core.contracts.served import read_definition_of
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import default_path
@@ -25,7 +26,7 @@ from bricola.core.definitions.names import kebab_case
 from bricola.core.definitions.text import write_definition
 from bricola.core.kinds.registry import needs
 from bricola.core.kinds.resolve import resolve_service
-from bricola.core.problems import Problem, ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.settings import Settings
 from bricola.server.usecases import definitions
@@ -69,6 +70,23 @@ def _read(settings: Settings, source: Source) -> ReadContract:
             raise ProblemError(Problem("contract.base64", "The content of the file is no base64.", place=path)) from None
         files |= zip_files(content) if path.lower().endswith(".zip") else {path: content}
     return read_files(files, source.main)
+
+
+async def differ(ports: Ports, service: str, operation: str, setting: str, value: str | None, author: str) -> list[definitions.Change]:
+    """Differ from the contract in one setting of an operation, as a new draft; None goes back to what the contract says."""
+    draft = ports.drafts.service(service)
+    known = next((one for one in draft.operations if one.name == operation), None)
+    if known is None or not draft.contract:
+        raise ProblemError(Problem("reference.operation", "No operation of a contract of somebody else has this name here.", Kind.MISSING,
+                                   place=f"{service}.{operation}"[:200], expected=", ".join(one.name for one in draft.operations)))
+    if setting not in MAY_DIFFER:
+        raise ProblemError(Problem("contract.locked", "The contract decides this, and callers go by it.", Kind.CONFLICT,
+                                   place=setting[:100], expected=f"one of {', '.join(MAY_DIFFER)}",
+                                   mend="Ask its owner for another contract, and take that in."))
+    line = {setting: Operation.model_fields[setting].default if value is None else value}
+    operations = tuple(one.model_copy(update=line) if one is known else one for one in draft.operations)
+    text = write_definition(draft.model_copy(update={"operations": operations}))  # which is read again, and so judged
+    return await definitions.apply(ports, {ports.drafts.path_of("service", service): text}, author)
 
 
 def definition_of(contract: ReadContract, name: str, source: str, description: str = "") -> ContractDefinition:

@@ -3,11 +3,14 @@
 import asyncio
 import time
 from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any, Protocol
 
 from bricola.api.words import DraftState, PlaceState, Stage
 from bricola.core.contracts.kept import hand_out
 from bricola.core.contracts.pack import documents, pack
+from bricola.core.contracts.says import what_it_says
+from bricola.core.contracts.served import Offered
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, segment_of
 from bricola.core.definitions.model import Operation as OperationDefinition
 from bricola.core.durations import HOUR
@@ -214,12 +217,19 @@ async def service_detail(ports: Ports, name: str, asked: str) -> dict[str, Any]:
             detail["namespace"] = resolved.shape.namespace
             detail["operations"] = [
                 plain_operation(one.shape, resolved.shape.soap) | {"roles": sorted(draft.roles_for(one.shape.name)),
-                                              "kept_inside": _kept_inside(one.given), **_runs(definition)}
+                                              "kept_inside": _kept_inside(one.given), **_runs(definition),
+                                              "contract": _said(resolved.offer, definition)}
                 for one, definition in zip(resolved.operations, draft.operations, strict=True)
             ]
         except ProblemError as error:
             detail["problems"] = [one.as_dict() for one in error.problems]
     return detail
+
+
+def _said(offer: Offered | None, operation: OperationDefinition) -> list[dict[str, Any]]:
+    """What the contract of somebody else says of an operation; nothing where the contract is ours."""
+    said = what_it_says(offer, operation) if offer is not None else ()
+    return [asdict(one) | {"differs": one.differs} for one in said]
 
 
 def _kept_inside(given: Given) -> dict[str, str]:

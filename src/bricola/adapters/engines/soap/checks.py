@@ -75,11 +75,7 @@ class SoapServiceCheck:
                 token = user_token(session.user, session.secret.value, datetime.now(UTC), os.urandom(16), Soap.V11)
             headers = {**_NOTHING.http_headers, **session.authorization()}
             body = _NOTHING.envelope(*((token,) if token else ()))
-            self._answer = await session.client.send(session.request("POST", session.address, headers, body), stream=True)
-            try:
-                await session.bounded(self._answer)
-            finally:
-                await self._answer.aclose()
+            self._answer, _ = await session.exchange(session.request("POST", session.address, headers, body))
         except httpx.HTTPError as error:
             raise fail("signed on", "The service broke off the connection.", "an answer", type(error).__name__,
                        "Look at its log.") from None

@@ -51,11 +51,7 @@ class HttpSession:
             begun = True
             # httpx bounds each wait by itself; an answer that comes drop by drop has to end, too
             async with asyncio.timeout(seconds):
-                response = await self.client.send(request, stream=True)
-                try:
-                    content = await self.bounded(response)
-                finally:
-                    await response.aclose()
+                response, content = await self.exchange(request)
         except (httpx.ConnectError, httpx.ConnectTimeout) as error:
             self.sound = False
             raise SessionLostError(_unreachable(str(error)), begun=False) from None
@@ -83,7 +79,21 @@ class HttpSession:
             headers={"Host": parts.netloc.rpartition("@")[2], **headers}, timeout=httpx.Timeout(seconds, connect=_OPEN_SECONDS),
             extensions={"sni_hostname": parts.hostname or ""})
 
-    async def bounded(self, response: httpx.Response) -> bytes:
+    async def exchange(self, request: httpx.Request) -> tuple[httpx.Response, bytes]:
+        """The answer, read to its end so that the connection can be used again. Raises httpx.HTTPError, and ProblemError for one that is
+        too large."""
+        try:
+            response = await self.client.send(request, stream=True)
+        except (OSError, AttributeError) as error:
+            # Where the other side resets a connection that was just made, anyio asks a socket that is gone for the name of its peer
+            # (abc/_sockets.py, extra_attributes). Nothing was sent by then.
+            raise httpx.ConnectError(f"the connection was reset: {error}", request=request) from None
+        try:
+            return response, await self._bounded(response)
+        finally:
+            await response.aclose()
+
+    async def _bounded(self, response: httpx.Response) -> bytes:
         pieces, total = [], 0
         async for piece in response.aiter_bytes():
             total += len(piece)
@@ -156,12 +166,7 @@ class SoapServiceKind:
         """A sign of life: any HTTP answer is one, since many services answer only to messages."""
         parts = urlsplit(session.address)
         try:
-            response = await session.client.send(session.request("OPTIONS", f"{parts.scheme}://{parts.netloc}{parts.path or '/'}", {}),
-                                                 stream=True)
-            try:
-                await session.bounded(response)  # to its end, so that the connection can be used again
-            finally:
-                await response.aclose()
+            await session.exchange(session.request("OPTIONS", f"{parts.scheme}://{parts.netloc}{parts.path or '/'}", {}))
         except (httpx.HTTPError, ProblemError):
             session.sound = False
             return False
