@@ -3,15 +3,19 @@
 import codecs
 import json
 import time
+from dataclasses import fields
+from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bricola.core.contracts.reading import types
 from bricola.core.contracts.reading.bundle import main_of
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.messages.decoder import compile_decoder
 from bricola.core.problems import Problem, ProblemError
+from bricola.core.shapes.model import Element, Record
 from bricola.core.xml import parse_xml
 from tests.core.outside import CONTRACTS, folder, read, wsdl
 
@@ -290,3 +294,47 @@ def test_several_contracts_in_one_bundle_are_not_guessed() -> None:
     with pytest.raises(ProblemError) as caught:
         main_of({"a.xsd": b"<xs/>", "b.xsd": b"<b/>"})
     assert caught.value.problem.code == "contract.none"
+
+
+def outline(contract: ReadContract) -> list[Any]:
+    """Everything that reading made of the messages, each record once, in the order in which they are met."""
+    seen: dict[str, list[Any]] = {}
+
+    def of(kind: Any) -> Any:
+        if not isinstance(kind, Record):
+            return repr(kind)
+        if kind.id not in seen:
+            seen[kind.id] = []
+            rest = (kind.name, kind.tag, kind.type, kind.description, kind.abstract, kind.mixed, kind.nillable, repr(kind.open_attributes))
+            elements = [(*(getattr(one, field.name) for field in fields(Element) if field.name != "type"), of(one.type))
+                        for one in (*kind.attributes, *kind.elements, *((kind.text,) if kind.text else ()))]
+            seen[kind.id] += [rest, elements, kind.content is None, [of(one) for one in kind.derived]]
+        return kind.id
+
+    for service in contract.services.values():
+        for port in service.ports.values():
+            for operation in port.operations.values():
+                of(operation.input.record)
+                of(operation.output.record if operation.output is not None else None)
+    return [*seen.items(), [one.as_dict() for one in contract.problems]]
+
+
+ATTRIBUTES = st.sampled_from(['type="xs:int"', 'type="t:Code"', 'type="t:Inner"', 'type="t:None"', 'minOccurs="0"', 'maxOccurs="unbounded"',
+                              'maxOccurs="0"', 'maxOccurs="3"', 'nillable="true"', 'form="unqualified"', 'default="7"', 'xmlns:u="urn:t"'])
+ELEMENTS = st.lists(st.tuples(st.sampled_from(["a", "b", "c", "d"]), st.sets(ATTRIBUTES, max_size=3),
+                              st.sampled_from(["", "<xs:annotation><xs:documentation>Words of it</xs:documentation></xs:annotation>"])), max_size=5)
+
+
+@given(ELEMENTS, st.sampled_from(["", ' mixed="true"', ' minOccurs="0"']), st.sampled_from(["", '<xs:attribute name="a" type="xs:int"/>']))
+def test_the_quick_way_reads_what_the_general_way_reads(elements: list[Any], more: str, attribute: str) -> None:
+    inside = "".join(f'<xs:element name="{name}" {" ".join(sorted({one.split("=")[0]: one for one in given}.values()))}>{words}</xs:element>'
+                     for name, given, words in elements)
+    on_type, on_sequence = (more, "") if "mixed" in more else ("", more)
+    text = wsdl(f'<xs:simpleType name="Code"><xs:restriction base="xs:string"><xs:maxLength value="3"/></xs:restriction></xs:simpleType>'
+                f'<xs:complexType name="Inner"><xs:sequence><xs:element name="in" type="t:Inner" minOccurs="0"/></xs:sequence></xs:complexType>'
+                f'<xs:element name="Ask"><xs:complexType{on_type}><xs:sequence{on_sequence}>{inside}</xs:sequence>{attribute}'
+                '</xs:complexType></xs:element><xs:element name="AskResponse" type="xs:string"/>')
+    quick = outline(read({"main.wsdl": text}))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(types, "plain_elements", lambda *_: None)
+        assert quick == outline(read({"main.wsdl": text}))

@@ -33,11 +33,12 @@ def read_source(source: str, main: str = "", remote: "Callable[[str], Resolver] 
     if path.is_dir():
         return read_files(folder_files(path), main)
     try:
-        content = path.read_bytes()
+        with path.open("rb") as file:
+            content = file.read() if zipfile.is_zipfile(file) and not file.seek(0) else None
     except OSError as error:
         raise ProblemError(Problem("contract.source", "There is no such file.", Kind.MISSING, found=f"{source}: {error.strerror}",
                                    expected="a file, a folder, a zip or an address")) from None
-    if zipfile.is_zipfile(io.BytesIO(content)):
+    if content is not None:
         return read_files(zip_files(content), main)
     return read_contract(path.resolve().as_uri(), Disk(path.resolve()))
 

@@ -7,6 +7,7 @@ imports.
 
 import re
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, Protocol
 from urllib.parse import unquote, urljoin, urlsplit
 
@@ -51,6 +52,11 @@ class Part:
     content: bytes
     root: etree._Element
     name: str  # for people
+
+    @cached_property
+    def declares_on_its_root(self) -> bool:
+        """Whether all prefixes are declared there."""
+        return self.content.count(b"xmlns") <= len(self.root.nsmap)
 
 
 @dataclass
@@ -121,7 +127,7 @@ def parse_part(content: bytes) -> etree._Element:
     if _HTML.match(content[:4096]):
         raise ProblemError(Problem("contract.html", "This is an HTML page and no contract.",
                                    mend="Give the address of the WSDL itself, which often ends in ?wsdl."))
-    if len(content) > _MOST_TAG and max(map(len, content.split(b">"))) > _MOST_TAG and _LONG_TAG.search(content):
+    if _may_have_a_long_tag(content) and _LONG_TAG.search(content):
         raise ProblemError(Problem("xml.tag", "A tag of the document is too long.", expected=f"at most {_MOST_TAG} bytes"))
     try:
         root = etree.fromstring(content, _PARSER)
@@ -141,29 +147,43 @@ def parse_part(content: bytes) -> etree._Element:
     return root
 
 
+def _may_have_a_long_tag(content: bytes) -> bool:
+    """Whether it is worth looking: a tag that is too long fills a block of half its length in which no tag ends. Most blocks are left at
+    the first tag that does, so that a large contract costs nothing."""
+    block = _MOST_TAG // 2
+    return any(content.find(b">", start, start + block) < 0 for start in range(0, len(content) - block, block))
+
+
 class Names:
     """What prefixes mean in one part. Most declare all of theirs on the root; then no element is asked."""
 
-    __slots__ = ("_all", "_flat")
+    __slots__ = ("_all", "flat")
 
     def __init__(self, part: Part) -> None:
         self._all = dict(part.root.nsmap)
-        self._flat = part.content.count(b"xmlns") <= len(self._all)
+        self.flat = part.declares_on_its_root
 
     def expand(self, node: etree._Element, text: str, default: bool = True) -> str | None:
         """`{namespace}local` for a name as it stands on `node`; None for a prefix that nobody declared."""
         prefix, colon, local = text.strip().rpartition(":")
         if not colon:
-            namespace = (self._all if self._flat else node.nsmap).get(None) if default else None
+            namespace = (self._all if self.flat else node.nsmap).get(None) if default else None
             return f"{{{namespace}}}{local}" if namespace else local
-        namespace = self._all.get(prefix) if self._flat else node.nsmap.get(prefix)
+        namespace = self._all.get(prefix) if self.flat else node.nsmap.get(prefix)
         if namespace is None:
             return "{http://www.w3.org/XML/1998/namespace}" + local if prefix == "xml" else None
         return f"{{{namespace}}}{local}"
 
 
+def child(node: etree._Element, tag: str) -> etree._Element | None:
+    """The first child with a tag. lxml's own `find` compiles its argument as a path each time, which large contracts notice."""
+    return next(node.iterchildren(tag), None)
+
+
 def documentation(node: etree._Element, first: str, second: str = "") -> str:
     """The words of the documentation below a node, on one line; with `second` it stands one level deeper."""
+    if not len(node):
+        return ""
     words: list[str] = []
     for outer in node.iterchildren(first):
         for found in outer.iterchildren(second) if second else (outer,):

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from lxml import etree
 
 from bricola.core.contracts.names import XML, XSD
-from bricola.core.contracts.reading.parts import Names, Part, Parts, joined, namespace_of
+from bricola.core.contracts.reading.parts import Names, Part, Parts, joined, local_name, namespace_of
 
 X = f"{{{XSD}}}"
 SCHEMA = f"{X}schema"
@@ -49,8 +49,8 @@ class Component:
     before: "Component | None" = None
 
 
-_SPACES = {"element": "elements", "complexType": "types", "simpleType": "types", "attribute": "attributes", "group": "groups",
-           "attributeGroup": "attribute_groups"}
+_SPACES = {f"{X}element": "elements", f"{X}complexType": "types", f"{X}simpleType": "types", f"{X}attribute": "attributes",
+           f"{X}group": "groups", f"{X}attributeGroup": "attribute_groups"}
 
 
 @dataclass
@@ -113,13 +113,12 @@ class Index:
             self._redefine(redefine, schema)
 
     def _component(self, node: etree._Element, schema: Schema) -> None:
-        kind = node.tag[len(X):] if node.tag.startswith(X) else ""
-        space = _SPACES.get(kind)
-        name = (node.get("name") or "").strip()
+        space = _SPACES.get(node.tag)
         if space is None:
             return
+        name = (node.get("name") or "").strip()
         if not name:
-            self.tell("schema.name", f"A global {kind} has no name.", schema.part, node)
+            self.tell("schema.name", f"A global {local_name(node.tag)} has no name.", schema.part, node)
             return
         components: dict[str, Component] = getattr(self, space)
         tag = schema.own(name)
@@ -127,7 +126,7 @@ class Index:
         if known is None:
             components[tag] = Component(node, schema)
         elif known.before is None and known.node is not node and _text(known.node) != _text(node):
-            self.tell("schema.twice", f"The {kind} {name} is declared twice, with different content; the first one counts.",
+            self.tell("schema.twice", f"The {local_name(node.tag)} {name} is declared twice, with different content; the first one counts.",
                       schema.part, node)
 
     def _redefine(self, redefine: etree._Element, schema: Schema) -> None:
@@ -137,7 +136,7 @@ class Index:
         if part is not None and part.root.tag == SCHEMA:
             self.add(part, part.root, schema.namespace)
         for node in redefine.iterchildren(tag=etree.Element):
-            space = _SPACES.get(node.tag[len(X):] if node.tag.startswith(X) else "")
+            space = _SPACES.get(node.tag)
             if space is None or not node.get("name"):
                 continue
             components: dict[str, Component] = getattr(self, space)

@@ -6,7 +6,7 @@ from typing import Any
 
 from lxml import etree
 
-from bricola.core.contracts.reading.parts import local_name
+from bricola.core.contracts.reading.parts import child, local_name
 from bricola.core.contracts.reading.schemas import Component, Index, Schema, X
 from bricola.core.patterns.matcher import compile_pattern
 from bricola.core.patterns.syntax import PatternError
@@ -82,7 +82,7 @@ class SimpleTypes:
         """The type that an attribute names, or that stands inside."""
         text = node.get(attribute)
         if text is None:
-            inner = node.find(f"{X}simpleType")
+            inner = child(node, f"{X}simpleType")
             return self.local(inner, schema) if inner is not None else None
         tag = schema.expand(node, text)
         if before is not None and tag == own:

@@ -10,9 +10,11 @@ from typing import Any
 
 from lxml import etree
 
-from bricola.core.contracts.names import XML
+from bricola.core.contracts.reading.attributes import Attributes, Chain, Owner
 from bricola.core.contracts.reading.content import Raw, RawAny, RawElement, RawGroup, Slots, simplified
-from bricola.core.contracts.reading.parts import documentation, local_name, namespace_of
+from bricola.core.contracts.reading.derivations import Derivations
+from bricola.core.contracts.reading.parts import child, documentation, local_name
+from bricola.core.contracts.reading.plain import Kinds, plain_elements, record_of
 from bricola.core.contracts.reading.schemas import Component, Index, Schema, X
 from bricola.core.contracts.reading.simple_types import ANYTHING, STRING, SimpleTypes
 from bricola.core.shapes.model import MARKUP, Element, Group, Order, Record, Wildcard
@@ -23,10 +25,7 @@ _MOST_DERIVATIONS = 60
 _DOCUMENTATION = f"{X}annotation", f"{X}documentation"
 _ANY_TYPE = f"{X}{ANY}"
 _ORDERS = {f"{X}sequence": Order.SEQUENCE, f"{X}choice": Order.CHOICE, f"{X}all": Order.ALL}
-_XML_ATTRIBUTES = {"lang": SimpleType("language"), "space": SimpleType("NCName", codes=("default", "preserve")),
-                   "base": SimpleType("anyURI"), "id": SimpleType("ID")}
 _PARTICLES = (f"{X}sequence", f"{X}choice", f"{X}all", f"{X}group")
-Owner = tuple[etree._Element, Schema, Component | None]  # a complexType with its schema, and what it redefines
 
 
 class Types:
@@ -36,13 +35,14 @@ class Types:
         self._index = index
         self._tell = index.tell
         self._simple = SimpleTypes(index)
+        self._attributes = Attributes(index, self._simple, self.message)
+        self._derivations = Derivations(index)
         self._records: dict[str, Record] = {}
         self._queue: deque[tuple[Record, Owner, str]] = deque()
-        self._derived: dict[str, list[str]] | None = None
-        self._members: dict[str, list[str]] | None = None
         self._messages: dict[str, Record | None] = {}
         self._narrower: dict[str, tuple[SimpleType, ...]] = {}
         self._with_narrower: dict[str, SimpleType] = {}
+        self._kinds: dict[Schema, Kinds] = {}
 
     # -- what others ask for
 
@@ -127,6 +127,13 @@ class Types:
                 return MARKUP
             node, schema, identity = component.node, component.schema, f"element {tag}"
 
+    def _kind_of(self, node: etree._Element, schema: Schema, text: str) -> "SimpleType | Record":
+        """A type by its name as it is written on a node."""
+        found = self._named(schema.expand(node, text), schema, node, text)
+        if schema.names.flat and found is not MARKUP:  # a prefix means one thing everywhere, and what is missing is told each time
+            self._kinds.setdefault(schema, {})[text] = found
+        return found
+
     def _named(self, tag: str | None, schema: Schema, node: etree._Element, written: str = "") -> "SimpleType | Record":
         if tag == _ANY_TYPE:
             return MARKUP
@@ -146,7 +153,7 @@ class Types:
     def _record(self, identity: str, name: str, tag: str, owner: Owner) -> Record:
         found = self._records.get(identity)
         if found is None:
-            found = self._records[identity] = Record(name, id=identity, type=tag)
+            found = self._records[identity] = record_of({"name": name, "id": identity, "type": tag})
             self._queue.append((found, owner, identity))
         return found
 
@@ -159,14 +166,18 @@ class Types:
 
     def _fill(self, record: Record, owner: Owner, identity: str) -> None:
         node, schema, _ = owner
-        attributes, open_attributes = self._attributes(owner)
-        text = self._text_type(owner)
+        plain = plain_elements(node, schema, self._kinds.setdefault(schema, {}), self._kind_of)
+        attributes, open_attributes = self._attributes.of([(owner, None, "", None)] if plain is not None else self._chain(owner))
+        text = self._text_type(owner) if plain is None else None
         taken: set[str] = set()
         values: dict[str, Any] = {"description": documentation(node, *_DOCUMENTATION), "abstract": node.get("abstract") in ("true", "1")}
         if text is not None:
             slot = "value" if not any(one.name == "value" for one in attributes) else "text"
             values["text"] = Element(slot, text)
             taken.add(slot)
+        elif plain is not None:
+            values |= {"elements": plain, "content": None}
+            taken |= {one.name for one in plain}
         else:
             mixed, raw = self._particle(owner)
             slots = Slots(self._make_element, set(), identity)
@@ -185,42 +196,20 @@ class Types:
 
     def _derived_records(self, tag: str) -> list[Record]:
         """The types that derive from one, all the way down."""
-        if self._derived is None:
-            self._derived = self._derivations()
-        found: dict[str, None] = {}
-        waiting = list(self._derived.get(tag, ()))
-        while waiting:
-            one = waiting.pop(0)
-            if one not in found and one != tag:
-                found[one] = None
-                waiting += self._derived.get(one, ())
         records = []
-        for one in found:
+        for one in self._derivations.below(tag):
             component = self._index.types[one]
             if component.node.tag == f"{X}complexType":
                 records.append(self._record(f"type {one}", local_name(one), one, (component.node, component.schema, component.before)))
         return records
 
-    def _derivations(self) -> dict[str, list[str]]:
-        found: dict[str, list[str]] = {}
-        for tag, component in self._index.types.items():
-            for child in component.node.iterchildren(f"{X}complexContent", f"{X}simpleContent", f"{X}restriction"):
-                steps = (child,) if child.tag == f"{X}restriction" else child.iterchildren(f"{X}extension", f"{X}restriction")
-                for step in steps:
-                    base = component.schema.expand(step, step.get("base", "")) if step.get("base") else None
-                    if base is not None and base != tag:
-                        found.setdefault(base, []).append(tag)
-        return found
-
     def _narrower_than(self, tag: str) -> tuple[SimpleType, ...]:
         """The named simple types that derive from one."""
         if tag in self._narrower:
             return self._narrower[tag]
-        if self._derived is None:
-            self._derived = self._derivations()
         self._narrower[tag] = ()
         found: list[SimpleType] = []
-        for one in self._derived.get(tag, ()):
+        for one in self._derivations.next(tag):
             component = self._index.types[one]
             if component.node.tag == f"{X}simpleType":
                 found.append(self._simple.component(one, component, component.schema, component.node))
@@ -247,9 +236,9 @@ class Types:
                 return step, local_name(step.tag), None, tag
         return None, "", None, None
 
-    def _chain(self, owner: Owner) -> list[tuple[Owner, etree._Element | None, str, str | None]]:
+    def _chain(self, owner: Owner) -> Chain:
         """A complex type and its complex bases, the type itself first."""
-        chain: list[tuple[Owner, etree._Element | None, str, str | None]] = []
+        chain: Chain = []
         current: Owner | None = owner
         seen: set[int] = set()
         while current is not None:
@@ -275,7 +264,7 @@ class Types:
             if kind is None:
                 kind = (self._simple.named(tag, schema, step) if tag is not None else None) or ANYTHING
             if how == "restriction":
-                inner = step.find(f"{X}simpleType")
+                inner = child(step, f"{X}simpleType")
                 kind = self._simple.restricted(self._simple.local(inner, schema) if inner is not None else kind, step, schema)
         return kind
 
@@ -284,7 +273,7 @@ class Types:
         parts: list[Raw] = []
         mixed = False
         for (node, schema, _), step, how, _tag in self._chain(owner):
-            around = node.find(f"{X}complexContent")
+            around = child(node, f"{X}complexContent")
             mixed = mixed or "true" in (node.get("mixed"), around.get("mixed") if around is not None else None)
             own = next((self._raw(one, schema) for one in (step if step is not None else node).iterchildren(*_PARTICLES)), None)
             if own is not None:
@@ -300,7 +289,7 @@ class Types:
         if node.tag == f"{X}element":
             return self._raw_element(node, schema, least, most)
         if node.tag == f"{X}any":
-            return RawAny(self._wildcard(node, schema), least, most)
+            return RawAny(self._attributes.wildcard(node, schema), least, most)
         if node.tag == f"{X}group":
             return self._raw_group(node, schema, least, most, around)
         order = _ORDERS.get(node.tag)
@@ -338,7 +327,7 @@ class Types:
         if component is None or tag is None:
             self._tell("schema.reference", f"There is no element {reference}.", schema.part, node)
             return None
-        members = [] if component.node.get("block") else self._members_of(tag)
+        members = [] if component.node.get("block") else self._derivations.members(tag)
         abstract = component.node.get("abstract") in ("true", "1")
         if not members and not abstract:
             return RawElement(component.node, component.schema, tag, least, most)
@@ -350,107 +339,6 @@ class Types:
         if not choices:
             self._tell("schema.abstract", f"The element {reference} is abstract, and nothing may stand in its place.", schema.part, node)
         return RawGroup(Order.CHOICE, choices, least, most, local_name(tag))
-
-    def _members_of(self, head: str) -> list[str]:
-        """The members of a substitution group, all the way down (Part 1, section 3.3.6)."""
-        if self._members is None:
-            self._members = {}
-            for tag, component in self._index.elements.items():
-                name = component.node.get("substitutionGroup")
-                group = component.schema.expand(component.node, name) if name else None
-                if group is not None:
-                    self._members.setdefault(group, []).append(tag)
-        found: dict[str, None] = {}
-        waiting = list(self._members.get(head, ()))
-        while waiting:
-            one = waiting.pop(0)
-            if one not in found and one != head:
-                found[one] = None
-                waiting += self._members.get(one, ())
-        return list(found)
-
-    def _wildcard(self, node: etree._Element, schema: Schema, name: str = "any") -> Wildcard:
-        text = node.get("namespace", "##any").strip()
-        checked = node.get("processContents", "strict")
-        if text == "##any":
-            return Wildcard(name, checked=checked, find=self.message)
-        if text == "##other":
-            return Wildcard(name, (schema.namespace, ""), True, checked, find=self.message)
-        words = {"##targetNamespace": schema.namespace, "##local": ""}
-        return Wildcard(name, tuple(words.get(one, one) for one in text.split()), False, checked, find=self.message)
-
-    # -- attributes
-
-    def _attributes(self, owner: Owner) -> tuple[tuple[Element, ...], Wildcard | None]:
-        """The attributes of a type with those of its bases; a restriction changes and takes away."""
-        found: dict[str, Element | None] = {}
-        open_part: Wildcard | None = None
-        for (node, schema, _), step, _how, _tag in reversed(self._chain(owner)):
-            around = step if step is not None else node
-            wildcard = self._collect(around, schema, found, ())
-            open_part = wildcard or open_part
-        return tuple(one for one in found.values() if one is not None), open_part
-
-    def _collect(self, around: etree._Element, schema: Schema, found: dict[str, Element | None],
-                 groups: tuple[int, ...]) -> Wildcard | None:
-        open_part: Wildcard | None = None
-        for node in around.iterchildren(f"{X}attribute", f"{X}attributeGroup", f"{X}anyAttribute"):
-            if node.tag == f"{X}anyAttribute":
-                open_part = self._wildcard(node, schema, "anyAttribute")
-            elif node.tag == f"{X}attribute":
-                self._attribute(node, schema, found)
-            else:
-                tag = schema.expand(node, node.get("ref", ""))
-                component = self._index.attribute_groups.get(tag) if tag is not None else None
-                while component is not None and component.before is not None and component.node in list(node.iterancestors()):
-                    component = component.before
-                if component is None or id(component) in groups:
-                    self._tell("schema.reference", f"There is no attribute group {node.get('ref')}.", schema.part, node)
-                    continue
-                open_part = self._collect(component.node, component.schema, found, (*groups, id(component))) or open_part
-        return open_part
-
-    def _attribute(self, node: etree._Element, schema: Schema, found: dict[str, Element | None]) -> None:
-        declared, owner, use = node, schema, node.get("use", "optional")
-        reference = node.get("ref")
-        if reference is not None:
-            tag = schema.expand(node, reference)
-            if tag is not None and namespace_of(tag) == XML and local_name(tag) in _XML_ATTRIBUTES:
-                least = int(use == "required")
-                found[tag] = None if use == "prohibited" else Element(local_name(tag), _XML_ATTRIBUTES[local_name(tag)], least, tag=tag)
-                return
-            component = self._index.attributes.get(tag) if tag is not None else None
-            if component is None or tag is None:
-                self._tell("schema.reference", f"There is no attribute {reference}.", schema.part, node)
-                return
-            declared, owner = component.node, component.schema
-        else:
-            name = (node.get("name") or "").strip()
-            form = node.get("form") or ("qualified" if schema.qualified_attributes else "unqualified")
-            tag = schema.own(name) if form == "qualified" else name
-        if use == "prohibited":
-            found[tag] = None
-            return
-        kind = self._attribute_type(declared, owner)
-        element = Element(local_name(tag), kind, int(use == "required"), 1, documentation(declared, *_DOCUMENTATION), tag=tag)
-        for attribute, key in (("fixed", "fixed"), ("default", "default")):
-            text = node.get(attribute, declared.get(attribute))
-            if text is not None and not kind.holds_names:
-                value, problem = kind.read(text)
-                if problem is None:
-                    element = replace(element, fixed=value) if key == "fixed" else replace(element, default=value)
-        found[tag] = element
-
-    def _attribute_type(self, node: etree._Element, schema: Schema) -> SimpleType:
-        name = node.get("type")
-        inner = node.find(f"{X}simpleType")
-        if name is None:
-            return self._simple.local(inner, schema) if inner is not None else ANYTHING
-        tag = schema.expand(node, name)
-        found = self._simple.named(tag, schema, node) if tag is not None else None
-        if found is None:
-            self._tell("schema.reference", f"There is no simple type {name}.", schema.part, node)
-        return found or ANYTHING
 
 
 def _blocked(node: etree._Element, schema: Schema) -> bool:
@@ -475,5 +363,4 @@ def _free(name: str, taken: set[str], suffix: str = "2") -> str:
 
 def _set(record: Record, **values: Any) -> None:
     """Fill a record that was made empty. Only here, before anybody else sees it."""
-    for name, value in values.items():
-        object.__setattr__(record, name, value)
+    record.__dict__.update(values)

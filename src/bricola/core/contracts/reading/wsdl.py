@@ -18,11 +18,13 @@ from bricola.core.contracts.reading.parts import (
     Part,
     Parts,
     Resolver,
+    child,
     documentation,
     folder_of,
     joined,
     line_of,
     local_name,
+    namespace_of,
 )
 from bricola.core.contracts.reading.schemas import SCHEMA, Index, Schema
 from bricola.core.contracts.reading.types import Types
@@ -240,8 +242,8 @@ class _Reader:
 
     def _operation(self, unique: str, name: str, binding: Node, soap_binding: etree._Element, bound: etree._Element, port_type: Node,
                    abstract: etree._Element) -> ReadOperation | None:
-        namespace = f"{{{etree.QName(soap_binding).namespace}}}"
-        soap_operation = bound.find(f"{namespace}operation")
+        namespace = f"{{{namespace_of(soap_binding.tag)}}}"
+        soap_operation = child(bound, f"{namespace}operation")
         style = (soap_operation.get("style") if soap_operation is not None else None) or soap_binding.get("style") or "document"
         action = soap_operation.get("soapAction") if soap_operation is not None else None
         sides: dict[str, ReadMessage | None] = {}
@@ -253,12 +255,12 @@ class _Reader:
                        port_type.part, abstract)
             return None
         for side in ("input", "output"):
-            node = abstract.find(f"{W}{side}")
+            node = child(abstract, f"{W}{side}")
             if node is None:
                 sides[side] = None
                 continue
             message = self._message_of(port_type, node)
-            place = bound.find(f"{W}{side}")
+            place = child(bound, f"{W}{side}")
             if message is None:
                 return None
             found = self._side(name, side, style, namespace, binding, bound if place is None else place, message)
@@ -282,7 +284,7 @@ class _Reader:
     def _side(self, name: str, side: str, style: str, namespace: str, binding: Node, place: etree._Element,
               message: Node) -> tuple[ReadMessage, tuple[Record, ...], list[Record]] | None:
         """One direction of a bound operation: its body, its headers, the faults of those; None when it cannot be served."""
-        body = place.find(f"{namespace}body")
+        body = child(place, f"{namespace}body")
         if body is None:
             body = next((one for one in place.iter(f"{namespace}body")), None)
             if body is not None:
@@ -386,7 +388,7 @@ class _Reader:
             message = self._message_of(port_type, node)
             if message is None:
                 continue
-            part = message.node.find(f"{W}part")
+            part = child(message.node, f"{W}part")
             record = self._part_element(message, part) if part is not None else None
             if record is None:
                 self._tell("wsdl.fault", f"The fault {fault} of {name} names no element, so nobody can tell what stands in it.",
@@ -402,11 +404,12 @@ def _matching(bound: etree._Element, candidates: list[etree._Element]) -> etree.
     """The operation of the port type that a bound one means: overloaded ones are told apart by the names of their messages (2.5)."""
     if len(candidates) < 2:
         return candidates[0] if candidates else None
-    wanted = {side: node.get("name") for side in ("input", "output") if (node := bound.find(f"{W}{side}")) is not None and node.get("name")}
+    sides = ((side, child(bound, f"{W}{side}")) for side in ("input", "output"))
+    wanted = {side: node.get("name") for side, node in sides if node is not None and node.get("name")}
 
     def agrees(one: etree._Element) -> bool:
         for side, name in wanted.items():
-            node = one.find(f"{W}{side}")
+            node = child(one, f"{W}{side}")
             if node is None or (node.get("name") or f"{one.get('name')}{'Request' if side == 'input' else 'Response'}") != name:
                 return False
         return True
