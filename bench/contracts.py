@@ -7,6 +7,7 @@ Prints a table; every figure is the best of the rounds, in CPU time, with its ra
 
 import argparse
 import asyncio
+import gc
 import statistics
 import tempfile
 import threading
@@ -45,14 +46,16 @@ DOCUMENTED = ("<xs:annotation><xs:documentation>The field number {0} of the type
               "who will read this contract</xs:documentation></xs:annotation>")
 
 
-def large_contract() -> str:
-    """A contract of 3 MB with 2,000 types and 300 operations."""
+def large_contract(all_reached: bool = False) -> str:
+    """A contract of 3 MB with 2,000 types and 300 operations, whose messages reach 300 of the types, or all."""
     types, messages, port_type, binding = [], [], [], []
     for number in range(TYPES):
         fields = "".join(
             f'<xs:element name="field{index}" type="{"xs:string" if index % 3 else f"t:S{number % 50}"}" minOccurs="0">'
             f"{DOCUMENTED.format(index, number)}</xs:element>" for index in range(6))
         inner = f'<xs:element name="inner" type="t:T{number * 7 % 40}" minOccurs="0"/>' if number >= 40 else ""
+        if all_reached and not number:
+            fields += "".join(f'<xs:element name="all{one}" type="t:T{one}" minOccurs="0"/>' for one in range(1, TYPES))
         types.append(f'<xs:complexType name="T{number}"><xs:sequence>{fields}{inner}</xs:sequence><xs:attribute name="id" type="xs:int"/>'
                      "</xs:complexType>\n")
     types += [f'<xs:simpleType name="S{number}"><xs:restriction base="xs:string"><xs:maxLength value="{number + 1}"/>'
@@ -84,13 +87,16 @@ def best(work: Callable[[], object], rounds: int, times: int = 1) -> float:
 
 
 def reading(rounds: int) -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        file = Path(folder) / "large.wsdl"
-        file.write_text(large_contract())
-        ours = best(lambda: read_source(str(file)), rounds)
-        theirs = best(lambda: zeep.Client(str(file)), max(1, rounds // 2))  # type: ignore[no-untyped-call]
-        size = file.stat().st_size / 1e6
-        print(f"reading {size:.1f} MB, {TYPES} types: {ours:.2f} s; zeep {theirs:.2f} s; {theirs / ours:.1f} times as fast")
+    for all_reached, words in ((False, "300 of them in messages"), (True, "all of them in messages")):
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "large.wsdl"
+            file.write_text(large_contract(all_reached))
+            gc.collect()
+            gc.freeze()  # what was imported is no part of either reading; the service does the same when it has started
+            ours = best(lambda file=file: read_source(str(file)), rounds)  # type: ignore[misc]
+            theirs = best(lambda file=file: zeep.Client(str(file)), max(1, rounds // 2))  # type: ignore[misc,no-untyped-call]
+            size = file.stat().st_size / 1e6
+            print(f"reading {size:.1f} MB, {TYPES} types, {words}: {ours:.2f} s; zeep {theirs:.2f} s; {theirs / ours:.1f} times as fast")
 
 
 TEXT, WHOLE, NUMBER, DAY = (SimpleType(one) for one in ("string", "int", "decimal", "date"))
@@ -182,6 +188,8 @@ async def relaying(rounds: int) -> None:
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "large.wsdl"
         file.write_text(large_contract())
+        gc.collect()
+        gc.freeze()  # what was imported is no part of either reading
         operation = read_source(str(file)).services["S"].ports["Port"].operations["Op0"]
     shape = shape_of(operation, "Op0")
     kind = SoapServiceKind("peer", Binding(name="peer", address=address), Surroundings(Folders(Path(".")), _NoSecrets()))
