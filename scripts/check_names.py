@@ -16,6 +16,7 @@ from bricola.core.kinds.registry import kinds
 ROOT = Path(__file__).resolve().parent.parent
 importlib.import_module("bricola.core.kinds")
 KINDS = {one.word for one in kinds()}
+WORDS = set(ENGINES) - {"http"}  # a scheme of addresses before it was an engine
 
 
 def folders(*places: str) -> tuple[str, ...]:
@@ -28,7 +29,7 @@ OWN = (*folders("src/bricola/core/kinds", "src/bricola/server/kinds", "src/brico
        "src/bricola/core/definitions/engines/", "src/bricola/demo/")
 CONSOLE_OWN = folders("console/src/kinds")
 # === "x", !== "x", case "x", .includes("x") — a comparison in TypeScript
-CONSOLE = re.compile(r"""(?:[!=]==?\s*|case\s+|includes\(\s*)["']({})["']""".format("|".join(sorted(KINDS | set(ENGINES)))))
+CONSOLE = re.compile(r"""(?:[!=]==?\s*|case\s+|includes\(\s*)["']({})["']""".format("|".join(sorted(KINDS | WORDS))))
 
 
 def strings(node: ast.AST) -> Iterator[str]:
@@ -48,7 +49,7 @@ def compared(tree: ast.AST) -> Iterator[tuple[int, str]]:
         elif isinstance(node, ast.Dict):
             places = [key for key in node.keys if isinstance(key, ast.Constant)]
         # "object", "query" and "soap" are words of JSON too, so as keys of a table only the other engines are looked for
-        words = set(ENGINES) - {"soap"} if isinstance(node, ast.Dict) else set(ENGINES) | KINDS
+        words = WORDS - {"soap"} if isinstance(node, ast.Dict) else WORDS | KINDS
         for place in places:
             yield from ((place.lineno, word) for word in strings(place) if word in words)  # type: ignore[attr-defined]
 

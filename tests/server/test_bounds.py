@@ -4,6 +4,7 @@ import socket
 import struct
 import subprocess
 import threading
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -30,20 +31,30 @@ class Impostor:
     def __init__(self, talk: Talk) -> None:
         self._socket = socket.create_server(("127.0.0.1", 0))
         self.port = self._socket.getsockname()[1]
-        self.heard = b""
-        self._talk = talk
+        self._heard = b""
+        self._talk, self._talks = talk, 0
         threading.Thread(target=self._listen, daemon=True).start()
+
+    @property
+    def heard(self) -> bytes:
+        """What it was told by now, once it has told it: the other side is through with a talk before this one is."""
+        deadline = time.monotonic() + 5
+        while (self._talks or not self._heard) and time.monotonic() < deadline:
+            time.sleep(0.02)
+        return self._heard
 
     def _listen(self) -> None:
         while True:
             connection, _ = self._socket.accept()
             connection.settimeout(3)
+            self._talks += 1
             try:
-                self.heard += self._talk(connection)
+                self._heard += self._talk(connection)
             except OSError:
                 continue  # the other side went away, which is what is hoped for
             finally:
                 connection.close()
+                self._talks -= 1
 
 
 def _postgres(ask: bytes) -> Talk:

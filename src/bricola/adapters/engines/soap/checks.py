@@ -1,104 +1,27 @@
 """The staged check of a SOAP service."""
 
-import asyncio
-import os
-import ssl
-from collections.abc import Sequence
-from datetime import UTC, datetime
-from urllib.parse import urlsplit
-
 import httpx
 
-from bricola.adapters.engines.soap.sessions import SoapServiceKind, tls_context
-from bricola.adapters.secrets import Secret
-from bricola.adapters.servers import reachable, resolved
-from bricola.adapters.stages import Skip, Step, fail
-from bricola.adapters.surroundings import Surroundings
-from bricola.core.definitions.engines.places import Endpoint
-from bricola.core.definitions.model import Binding
-from bricola.core.kinds.kind import Probe
+from bricola.adapters.engines.soap.sessions import SoapServiceKind, SoapSession
+from bricola.adapters.engines.web.checks import WebServiceCheck
+from bricola.adapters.stages import fail
 from bricola.core.messages.envelope import Soap
-from bricola.core.messages.outbound import OutboundCall, user_token
+from bricola.core.messages.outbound import OutboundCall
 
 _NOTHING = OutboundCall(Soap.V11, "", "")  # an empty body, which no operation takes
 
 
-class SoapServiceCheck:
-    """A SOAP service: its name, its address, TLS, whether it lets Bricola in, and whether it speaks SOAP at all."""
+class SoapServiceCheck(WebServiceCheck):
+    """Whether it speaks SOAP at all, too."""
 
-    def __init__(self, binding: Binding, endpoint: Endpoint, around: Surroundings, probes: Sequence[Probe]) -> None:
-        self._binding, self._endpoint, self._around, self._probes = binding, endpoint, around, probes
-        parts = urlsplit(endpoint.address)
-        self._host, self._tls_wanted = parts.hostname or "", parts.scheme == "https"
-        self._port = parts.port or (443 if self._tls_wanted else 80)
-        self._at, self._addresses = "", list[str]()
-        self._answer: httpx.Response | None = None
+    kind = SoapServiceKind
 
-    def steps(self) -> list[Step]:
-        return [self._resolved, self._reachable, self._tls, self._signed_on, self._version, self._allowed, self._sample]
+    def question(self, session: SoapSession) -> httpx.Request:
+        return session.request("POST", session.address, {**_NOTHING.http_headers, **session.authorization()}, session.envelope(_NOTHING))
 
-    async def close(self) -> None:
-        self._answer = None
-
-    async def _resolved(self) -> str:
-        self._addresses = await resolved(self._around.networks, self._host, self._port)
-        return ", ".join(self._addresses)
-
-    async def _reachable(self) -> str:
-        self._at = await reachable(self._addresses, self._host, self._port)
-        return f"{self._host}:{self._port}"
-
-    async def _tls(self) -> str:
-        if not self._tls_wanted:
-            raise Skip("the address is http")
-        try:
-            _, writer = await asyncio.open_connection(self._at, self._port, ssl=tls_context(self._binding, self._secret()),
-                                                      server_hostname=self._host)
-        except ssl.SSLCertVerificationError as error:
-            raise fail("tls", "The server's certificate is not trusted.", "a valid certificate for its name", error.verify_message,
-                       "Have the certificate renewed, or trust its issuer here.") from None
-        except (ssl.SSLError, OSError) as error:
-            raise fail("tls", "The TLS handshake failed.", "a handshake", str(error), "Look at the server's log.") from None
-        version = str(writer.get_extra_info("ssl_object").version())
-        writer.close()
-        return version
-
-    def _secret(self) -> Secret | None:
-        return self._around.secrets.secrets(self._binding.credential)[0] if self._binding.credential else None
-
-    async def _signed_on(self) -> str:
-        kind = SoapServiceKind("check", self._binding, self._around)
-        session = await kind.open(self._endpoint)
-        try:
-            token = ""
-            if session.sign_in == "user-token" and session.secret is not None:
-                token = user_token(session.user, session.secret.value, datetime.now(UTC), os.urandom(16), Soap.V11)
-            headers = {**_NOTHING.http_headers, **session.authorization()}
-            body = _NOTHING.envelope(*((token,) if token else ()))
-            self._answer, _ = await session.exchange(session.request("POST", session.address, headers, body))
-        except httpx.HTTPError as error:
-            raise fail("signed on", "The service broke off the connection.", "an answer", type(error).__name__,
-                       "Look at its log.") from None
-        finally:
-            await kind.close(session)
-        if self._answer.status_code in (401, 403):
-            raise fail("signed on", "The service refuses the sign-in.", f"a sign-in as {session.user or 'nobody'} by {session.sign_in}",
-                       f"status {self._answer.status_code}",
-                       "Replace the secret, or give the name the form that the other side wants: user_form.")
-        if session.sign_in == "none":
-            raise Skip("no sign-in is asked for")
-        return f"as {session.user or 'the token'}"
-
-    async def _version(self) -> str:
-        assert self._answer is not None  # an earlier stage asked
-        media = self._answer.headers.get("content-type", "").partition(";")[0]
+    def judge(self, answer: httpx.Response) -> str:
+        media = answer.headers.get("content-type", "").partition(";")[0]
         if media not in ("text/xml", "application/soap+xml", "application/xml"):
             raise fail("version", "What answers there does not speak SOAP.", "text/xml or application/soap+xml",
-                       f"status {self._answer.status_code}, {media or 'no content type'}", "Correct the address in the environment.")
+                       f"status {answer.status_code}, {media or 'no content type'}", "Correct the address in the environment.")
         return f"answers {media}"
-
-    async def _allowed(self) -> str:
-        raise Skip("which operations are allowed, only calls tell")
-
-    async def _sample(self) -> str:
-        raise Skip("an operation of somebody else is not tried")

@@ -1,42 +1,8 @@
 """SOAP services of others."""
 
-import ssl
-from collections.abc import Sequence
-from typing import Any
-
-from bricola.adapters.engines.door import Door
 from bricola.adapters.engines.soap.checks import SoapServiceCheck
-from bricola.adapters.engines.soap.sessions import SoapServiceKind, authorization, tls_context, user_of
-from bricola.adapters.secrets import Secret
-from bricola.adapters.stages import Checker
-from bricola.adapters.surroundings import Surroundings
-from bricola.core.definitions.engines.places import Endpoint
+from bricola.adapters.engines.soap.sessions import SoapServiceKind
+from bricola.adapters.engines.web.door import web_door
 from bricola.core.definitions.engines.soap import ENGINE
-from bricola.core.definitions.model import BackendDefinition, Binding
-from bricola.core.kinds.kind import Probe
-from bricola.core.pool.sessions import SessionKind
 
-
-def _sessions(backend: BackendDefinition, binding: Binding, around: Surroundings, environment: str) -> SessionKind[Any]:
-    return SoapServiceKind(backend.name, binding, around)
-
-
-def _checker(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, probes: Sequence[Probe], around: Surroundings,
-             running: SessionKind[Any] | None) -> Checker:
-    return SoapServiceCheck(binding, endpoint, around, probes)
-
-
-def _secret(binding: Binding, around: Surroundings) -> Secret | None:
-    return around.secrets.secrets(binding.credential)[0] if binding.credential else None
-
-
-def _presents(binding: Binding, around: Surroundings) -> dict[str, str]:
-    secret = _secret(binding, around)
-    return authorization(binding.sign_in, user_of(binding, secret), secret)
-
-
-def _trusts(binding: Binding, around: Surroundings) -> ssl.SSLContext:
-    return tls_context(binding, _secret(binding, around))
-
-
-DOOR = Door(ENGINE, _sessions, _checker, presents=_presents, trusts=_trusts)
+DOOR = web_door(ENGINE, SoapServiceKind, SoapServiceCheck)

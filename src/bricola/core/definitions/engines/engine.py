@@ -18,6 +18,7 @@ class Family(StrEnum):
     DATABASE = "database"
     TERMINAL_HOST = "terminal host"
     SERVICE = "service"
+    HTTP = "HTTP service"
 
 
 @dataclass(frozen=True)

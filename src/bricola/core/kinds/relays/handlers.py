@@ -5,11 +5,12 @@ from typing import Any
 from lxml import etree
 
 from bricola.core.calls.call import Call, Came, Handler
-from bricola.core.kinds.relays.sessions import Answered, ServicePool
+from bricola.core.kinds.relays.sessions import ServicePool
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.encoder import compile_encoder
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.messages.http import Answered
 from bricola.core.messages.markup import markup
 from bricola.core.messages.outbound import Fault, InboundAnswer, OutboundCall, read_answer
 from bricola.core.pool.sessions import SessionLostError

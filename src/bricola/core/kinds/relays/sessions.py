@@ -1,17 +1,10 @@
 """What relays ask of a session to a service of somebody else."""
 
-from typing import NamedTuple, Protocol
+from typing import Protocol
 
+from bricola.core.messages.http import Answered
 from bricola.core.messages.outbound import OutboundCall
 from bricola.core.pool.pool import Pool
-
-
-class Answered(NamedTuple):
-    """An HTTP answer: status, media type, body."""
-
-    status: int
-    content_type: str
-    body: bytes
 
 
 class ServiceSession(Protocol):

@@ -1,0 +1,1 @@
+"""What engines over HTTP share."""
