@@ -5,7 +5,6 @@ import socket
 import subprocess
 import sys
 from collections.abc import Iterator
-from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -20,12 +19,12 @@ from requests.auth import HTTPBasicAuth
 from bricola.client import Client
 from tests.conftest import Demo, copied_demo, stop_demo
 from tests.length import AT_LENGTH
+from tests.peers.compare import differences, payload
 from tests.peers.gsoap import GsoapPeer
 from tests.peers.xsdata import XsdataPeer
 
 SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard")
 READS = {"GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages", "GetTonnage", "GetVesselLedger", "GetBerth", "GetLevel", "ListNotices"}
-XSI = "{http://www.w3.org/2001/XMLSchema-instance}"
 
 
 @pytest.fixture(scope="module")
@@ -54,11 +53,11 @@ class Asking:
     def message(self, operation: str, **changed: str) -> bytes:
         """The sample request, with texts put in place of others by their names; what is not there is put at the end of the record."""
         envelope = etree.fromstring(self.client.sample(self.service, operation, "rehearsal", "1.1")["envelope"].encode())
-        payload = _payload(envelope)
+        inside = payload(envelope)
         for name, text in changed.items():
-            found = payload.find(f".//{{*}}{name}")
+            found = inside.find(f".//{{*}}{name}")
             if found is None:
-                found = etree.SubElement(payload[0], f"{{{etree.QName(payload).namespace}}}{name}")
+                found = etree.SubElement(inside[0], f"{{{etree.QName(inside).namespace}}}{name}")
             found.text = text
         return etree.tostring(envelope)
 
@@ -66,42 +65,11 @@ class Asking:
         """What is answered to the message, as anybody reads it."""
         answer = httpx.post(self.address, content=message, timeout=60, headers={"Authorization": f"Bearer {self.token}",
                                                                                 "Content-Type": "text/xml; charset=utf-8"})
-        return _payload(etree.fromstring(answer.content))
+        return payload(etree.fromstring(answer.content))
 
     def by_peer(self, operation: str, message: bytes) -> etree._Element:
         answer = etree.fromstring(self.peer.call(self.address, self.token, operation, message))
-        return _payload(answer) if etree.QName(answer).localname == "Envelope" else answer
-
-
-def _payload(envelope: etree._Element) -> etree._Element:
-    body = next(one for one in envelope if etree.QName(one).localname == "Body")
-    return body[0]
-
-
-def differences(one: etree._Element, other: etree._Element, at: str = "") -> list[str]:
-    """Where two elements differ in what they say; prefixes, order of attributes and ways of writing a number are nothing."""
-    at = f"{at}/{etree.QName(one).localname}"
-    if one.tag != other.tag:
-        return [f"{at}: {one.tag} and {other.tag}"]
-    found = []
-    # what a peer has and the message has not is the default that the contract gives an attribute
-    names = {name for name in one.attrib if not name.startswith(XSI)}
-    found += [f"{at}@{name}" for name in names if not same(one.get(name), other.get(name))]
-    inner = [[two for two in node if isinstance(two.tag, str)] for node in (one, other)]
-    if len(inner[0]) != len(inner[1]):
-        return [*found, f"{at}: {len(inner[0])} and {len(inner[1])} elements"]
-    if not inner[0] and not same(one.text, other.text):
-        found.append(f"{at}: {one.text!r} and {other.text!r}")
-    return [*found, *(line for pair in zip(*inner, strict=True) for line in differences(*pair, at))]
-
-
-def same(one: str | None, other: str | None) -> bool:
-    if (one or "").strip() == (other or "").strip():
-        return True
-    try:
-        return float(Decimal(one or "")) == float(Decimal(other or ""))  # one of the stacks holds decimals in a double
-    except InvalidOperation:
-        return False
+        return payload(answer) if etree.QName(answer).localname == "Envelope" else answer
 
 
 @pytest.mark.parametrize("service", SERVICES)

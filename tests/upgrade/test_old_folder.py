@@ -6,6 +6,7 @@ Its credentials were sealed with a key made of words, so that no secret lies her
 """
 
 import base64
+import io
 import json
 import re
 import sqlite3
@@ -17,7 +18,14 @@ from typing import Any
 
 import httpx
 import pytest
+import zeep
+from lxml import etree
+from requests import Session
 
+from tests.length import AT_LENGTH
+from tests.peers.compare import differences, payload, same
+from tests.peers.gsoap import GsoapPeer
+from tests.peers.xsdata import XsdataPeer
 from tests.serving import Served, serving
 
 FOLDER = Path(__file__).with_name("folder-2026-11.zip")
@@ -79,6 +87,37 @@ def test_every_answer_is_what_it_was(old: Served, expected: dict[str, Any]) -> N
                 different.append((one["name"], answer.status_code, one["status"], now[:300], then[:300]))
     assert different == []
     assert len(expected["calls"]) > 50
+
+
+READS = [("VesselRegistry", "GetVessel"), ("VesselRegistry", "FindVessels"), ("TonnageReport", "GetTonnage"), ("LockLedger", "GetVesselLedger"),
+         ("BerthDesk", "GetBerth")]
+
+
+@pytest.mark.parametrize("peer_class", [GsoapPeer, XsdataPeer], ids=lambda one: one.name)
+def test_code_that_was_generated_from_the_contract_of_then_reads_every_value(old: Served, expected: dict[str, Any], tmp_path: Path,
+                                                                            peer_class: Any) -> None:
+    calls = {one["name"]: one for one in expected["calls"]}
+    peers: dict[str, Any] = {}
+    for service, operation in READS if peer_class is XsdataPeer or AT_LENGTH else READS[:2]:
+        if service not in peers:
+            peers[service] = peer_class(calls[f"{service} wsdl"]["answer"].encode(), service, tmp_path / service)
+        then = calls[f"{service}.{operation} 1.1"]
+        answer = etree.fromstring(peers[service].call(old.url + then["path"], expected["token"], operation, then["request"].encode()))
+        found = payload(answer) if etree.QName(answer).localname == "Envelope" else answer
+        assert differences(payload(etree.fromstring(then["answer"].encode())), found) == [], operation
+
+
+def test_a_dynamic_stack_with_the_contract_of_then_reads_every_value(old: Served, expected: dict[str, Any]) -> None:
+    calls = {one["name"]: one for one in expected["calls"]}
+    session = Session()
+    session.headers["Authorization"] = f"Bearer {expected['token']}"
+    client = zeep.Client(io.BytesIO(calls["VesselRegistry wsdl"]["answer"].encode()),  # type: ignore[no-untyped-call]
+                         transport=zeep.Transport(session=session))  # type: ignore[no-untyped-call]
+    port = client.create_service(next(iter(client.wsdl.bindings)), f"{old.url}/soap/museum/VesselRegistry")
+    asked = payload(etree.fromstring(calls["VesselRegistry.GetVessel 1.1"]["request"].encode())).findtext("{*}registration")
+    vessel = port.GetVessel(registration=asked)
+    for one in payload(etree.fromstring(calls["VesselRegistry.GetVessel 1.1"]["answer"].encode()))[0]:
+        assert same(str(vessel[etree.QName(one).localname]), one.text), one.tag
 
 
 # The vessel was entered then: now a repeat of its request gets the answer of then, and a new request finds it there.
