@@ -380,6 +380,9 @@ function Row({
   );
 }
 
+/** The SOAP versions that a contract is for, in words. */
+const spoken = (place: Place) => (place.soap_versions?.length ? t("SOAP {0}", place.soap_versions.join(", ")) : "");
+
 function Addresses({ service, view }: { service: ServiceRow; view: string }) {
   const places = seen(service, view).filter((one) => one.soap);
   return (
@@ -422,7 +425,15 @@ function Addresses({ service, view }: { service: ServiceRow; view: string }) {
                   <span className="min-w-0 grow truncate font-mono text-[12px]" dir="rtl" title={address}>
                     {rich("\u200e{0}", address)}
                   </span>
-                  <CopyButton text={address} what={t("{0} address in {1}", word.toLowerCase(), place.environment)} />
+                  {address === place.wsdl && <span className="shrink-0 text-xs text-ink3">{spoken(place)}</span>}
+                  <CopyButton
+                    text={address}
+                    what={
+                      address === place.wsdl && spoken(place)
+                        ? t("{0} address in {1}, {2}", word.toLowerCase(), place.environment, spoken(place))
+                        : t("{0} address in {1}", word.toLowerCase(), place.environment)
+                    }
+                  />
                 </div>
               ),
           )}

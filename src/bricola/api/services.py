@@ -51,6 +51,7 @@ class Place(TypedDict):
     parts: NotRequired[list[Part]]
     newest: NotRequired[bool]
     ends: NotRequired[str]
+    soap_versions: NotRequired[list[str]]
     figures: NotRequired[Figures | None]
 
 

@@ -171,6 +171,7 @@ def _place(ports: Ports, service: str, environment: EnvironmentDefinition, versi
     live = ports.places.place(environment.name, segment)
     main = max(parts, key=lambda one: one.share)
     retirement = live.retirement if live is not None else None
+    answering = ports.places.find(environment.name, segment)
     return place | addresses(ports, environment.name, segment, asked) | {
         "state": PlaceState.FAULTING if down is not None else PlaceState.SERVING,
         "reason": _owner_words(down) if down is not None else "",
@@ -178,6 +179,7 @@ def _place(ports: Ports, service: str, environment: EnvironmentDefinition, versi
         "parts": [{"release": one.release, "share": one.share, "since": one.at} for one in parts],
         "newest": newest is not None and all(one.release == newest[0] for one in parts),
         "ends": retirement.day if retirement is not None else "",
+        "soap_versions": list(answering.shape.soap) if answering is not None else [],
     }
 
 
