@@ -100,3 +100,25 @@ def test_what_the_contract_says_is_locked_and_what_differs_has_a_way_back(desk: 
     expect(desk.get_by_text("soap_action differs from the contract.")).to_be_visible()
     row.get_by_role("button", name="Back to the contract").click()
     expect(said.get_by_role("button", name="Unlock SOAPAction")).to_be_visible()
+
+
+def test_the_map_of_an_operation_is_looked_at_and_saved(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/services/NoticeBoard?operation=PostNotice")
+    runs = desk.get_by_role("region", name="What runs it")
+    runs.get_by_role("button", name="Look at the map").click()
+    expect(runs.get_by_role("row", name=re.compile("^notice.id"))).to_contain_text("chosen")
+    expect(runs.get_by_role("row", name=re.compile("^notice.title"))).to_contain_text("same name")
+    runs.get_by_label("From where notice.text comes").fill("no.such.part")
+    runs.get_by_role("button", name="Save as draft").click()
+    expect(runs).to_contain_text("There is no such part to take from.")
+    runs.get_by_label("From where notice.text comes").fill("notice.title")
+    runs.get_by_role("button", name="Save as draft").click()
+    expect(runs).to_contain_text("Saved, not released.")
+    expect(desk.get_by_role("group", name="Where each version is")).to_contain_text("edited, not released")
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        text = next(one for one in client.export().values() if one.startswith("service: NoticeBoard"))
+        assert "notice.text: notice.title" in text
+    runs.get_by_label("Run by").fill("vessel.get")
+    runs.get_by_role("button", name="Look at the map").click()
+    expect(runs.get_by_role("row", name=re.compile("^registration"))).to_contain_text("required")

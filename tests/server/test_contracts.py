@@ -245,11 +245,28 @@ def test_a_stub_is_replaced_by_what_implements_it_and_a_newer_contract_keeps_the
                    "    map_out: {loan.item: loan.signature, loan.until: loan.due}\n")
     client.apply({"services/Loans.yaml": implemented})
     deploy(client, "Loans")
+    text = client.export()["services/Loans.yaml"]
     answer = post(served, "Loans", token, SOAP11.format("", '<Ask xmlns="urn:t"><who>7</who></Ask>'))
     assert "bricola-stub" not in answer.headers
     row = etree.fromstring(answer.content).find(".//{urn:t}loan")
     assert row is not None
     assert (row.get("reader"), row.findtext("{urn:t}item"), row.findtext("{urn:t}until")) == ("7", "AB-1", "2026-12-01")
+    found = client.implement("Loans", "Ask")
+    assert {one["path"]: (one["source"], one["by"]) for one in found["map_in"]["parts"]}["reader"] == ("who", "line")
+    bare = client.implement("Loans", "Ask", map_in={}, map_out={})
+    reader = next(one for one in bare["map_in"]["parts"] if one["path"] == "reader")
+    assert (reader["source"], reader["by"], reader["fits"][0]) == ("", "", "who")
+    assert bare["map_out"]["missing"]
+    until = next(one for one in bare["map_out"]["parts"] if one["path"] == "loan.until")
+    assert (until["source"], until["by"], until["fits"][0]) == ("", "", "loan.due")
+    assert client.implement("Loans", "Ask", map_in={"reader": "nobody"})["problems"][0]["code"] == "map.source"
+    with pytest.raises(ProblemError, match="no such part"):
+        client.implement("Loans", "Ask", map_in={"reader": "nobody"}, save=True)
+    assert client.export()["services/Loans.yaml"] == text
+    assert client.implement("Loans", "Ask", map_out={"loan.item": "loan.signature", "loan.until": "loan.due"}, save=True)["changes"][0]["action"] == "unchanged"
+    other = client.implement("Loans", "Ask", runs="contract loans.Ask", save=True)
+    assert (other["same_contract"], other["changes"][0]["action"]) == (True, "changed")
+    client.apply({"services/Loans.yaml": implemented})
     newer = wsdl(schema.replace('<xs:element name="who" type="xs:int"/>', '<xs:element name="who" type="xs:int"/><xs:element name="since" type="xs:date"/>'))
     plan = take(client, "Loans", {"main.wsdl": newer}, plan_only=True)
     assert [(one["rule"], one["verdict"]) for one in plan["for_callers"]] == [("input.added-required", "breaking")]

@@ -87,6 +87,7 @@ export type ReadContract = Api.ReadContract;
 export type TakenInContract = Api.TakenInContract;
 export type TakenContract = Api.TakenContract;
 export type ContractCheck = Api.ContractCheck;
+export type Implementation = Api.Implementation;
 export type OutsideAnswer = Api.OutsideAnswer;
 export type Compared = Api.RowComparison;
 export type CallerRow = Api.Caller;

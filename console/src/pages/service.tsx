@@ -298,6 +298,7 @@ function OperationView({
           key={`${service} ${operation.name}`}
           service={service}
           operation={operation.name}
+          runs={operation.runs}
           said={operation.contract}
           onChanged={onChanged}
         />

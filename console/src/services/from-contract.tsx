@@ -6,6 +6,7 @@ import { useAct } from "../act";
 import { Problems } from "../parts/controls";
 import { mayAtLeast, useSession } from "../session";
 import { t } from "../text";
+import { Implementing } from "./implementing";
 
 type Said = NonNullable<OperationShape["contract"]>[number];
 
@@ -31,11 +32,13 @@ const focus = (input: HTMLInputElement | null) => input?.focus();
 export function FromContract({
   service,
   operation,
+  runs,
   said,
   onChanged,
 }: {
   service: string;
   operation: string;
+  runs: string;
   said: Said[];
   onChanged: () => void;
 }) {
@@ -152,6 +155,7 @@ export function FromContract({
           <Problems problems={act.problems} />
         </div>
       )}
+      {may && <Implementing service={service} operation={operation} runs={runs} onChanged={onChanged} />}
     </>
   );
 }

@@ -18,6 +18,7 @@ from bricola.core.problems import Problem, ProblemError
 
 if TYPE_CHECKING:
     from bricola.api import contracts as api
+    from bricola.api import mapping as map_api
     from bricola.api import services as service_api
 
 Main = Annotated[str, typer.Option("--main", metavar="PATH", help="Which file of a folder or zip the contract begins with.")]
@@ -99,6 +100,44 @@ def register(app: typer.Typer) -> None:
                 [text(one["name"]), text(one["source"]), text(one["fetched"]), text(one["parts"]), text(", ".join(one["services"]))]
                 for one in found], right=["parts"]))
 
+    @contracts.command("map")
+    def implement(
+        service: str, operation: str,
+        runs: Annotated[str | None, typer.Option(
+            "--runs", help="What shall run it, like notice.search; what runs it now, if left out.")] = None,
+        into: Annotated[list[str] | None, typer.Option(
+            "--in", metavar="TARGET=SOURCE", help="A line of map_in; TARGET= takes it out; again for more.")] = None,
+        out_of: Annotated[list[str] | None, typer.Option(
+            "--out", metavar="TARGET=SOURCE", help="A line of map_out; TARGET= takes it out; again for more.")] = None,
+        save: Annotated[bool, typer.Option("--save", help="Make it a draft.")] = False,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Show from where each part comes when an operation of somebody's contract runs something of ours, and what else would fit."""
+        with connect(at) as client:
+            found = client.implement(service, operation, runs)
+            if into or out_of or save:
+                lines = _changed(found["map_in"], into), _changed(found["map_out"], out_of)
+                found = client.implement(service, operation, runs, *lines, save)
+        if as_json:
+            print_json(found)
+            return
+        out.print(f"{text(service)}.{text(operation)} runs {text(found['runs'])}.")
+        if found["same_contract"]:
+            out.print("It follows the same contract, so there is nothing to map.")
+            return
+        for title, one in (("What it runs is filled from the request", found["map_in"]), ("The answer is filled", found["map_out"])):
+            out.print(f"\n[bold]{title}[/]")
+            out.print(table(["  part", "type", "from", "", "what would fit"], [[
+                f"  {text(part['path'])}", text(part["type"]), text(part["source"]) or _unfilled(part), f"[dim]{text(part['by'])}[/]",
+                f"[dim]{text(', '.join(part['fits'][:3]))}[/]"] for part in one["parts"]]))
+        for problem in found["problems"]:
+            out.print(f"[red]✕[/] {text(problem['message'])} [dim]{text(problem.get('place', ''))}[/]")
+        missing = [*found["map_in"]["missing"], *found["map_out"]["missing"]]
+        if missing:
+            out.print(f"\n[yellow]▲[/] Required, and filled by nothing: {text(', '.join(missing))}")
+        if save:
+            out.print(f"\nIt is a draft: bricola review {text(service)}")
+
     @contracts.command("settings")
     def settings(service: str, operation: Annotated[str, typer.Argument(help="One of its operations; all, when left out.")] = "",
                  at: At = "", as_json: Json = False) -> None:
@@ -153,6 +192,22 @@ def register(app: typer.Typer) -> None:
                 _print_check(one)
         if any(one["state"] != "same" for one in found):
             raise typer.Exit(1)
+
+
+def _changed(known: "map_api.Map", given: list[str] | None) -> dict[str, str]:
+    """The lines of a map with those that were given; a line without a source goes."""
+    lines = {part["path"]: part["source"] for part in known["parts"] if part["by"] == "line"}
+    for one in given or ():
+        target, equals, source = one.partition("=")
+        if not equals or not target:
+            raise ProblemError(Problem("map.line", "This is no line of a map.", place="--in, --out", expected="TARGET=SOURCE",
+                                       found=one[:100]))
+        lines[target] = source
+    return {target: source for target, source in lines.items() if source}
+
+
+def _unfilled(part: "map_api.MapPart") -> str:
+    return "[yellow]nothing[/]" if part["required"] and part["by"] != "contract" else "[dim]nothing[/]"
 
 
 def _used(one: "service_api.Said") -> str:

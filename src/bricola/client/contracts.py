@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, cast
 from bricola.client.transport import ApiConnection, Json
 
 if TYPE_CHECKING:
-    from bricola.api import contracts, definitions
+    from bricola.api import contracts, definitions, mapping
 
 
 class ContractCalls(ApiConnection):
@@ -34,6 +34,13 @@ class ContractCalls(ApiConnection):
     def contract_of_others(self, name: str) -> "contracts.ReadContract":
         """What one that was taken in offers."""
         return cast("contracts.ReadContract", self._ask("GET", f"/contracts/{name}"))
+
+    def implement(self, service: str, operation: str, runs: str | None = None, map_in: Mapping[str, str] | None = None,
+                  map_out: Mapping[str, str] | None = None, save: bool = False) -> "mapping.Implementation":
+        """From where each part comes when an operation of the contract runs something of ours; a draft when `save`."""
+        body = {"runs": runs, "map_in": dict(map_in) if map_in is not None else None,
+                "map_out": dict(map_out) if map_out is not None else None, "save": save}
+        return cast("mapping.Implementation", self._ask("POST", f"/services/{service}/operations/{operation}/map", json=body))
 
     def differ(self, service: str, operation: str, setting: str, value: str) -> "definitions.Changes":
         """Differ from the contract of somebody else in one setting, on purpose: `soap_action` or `description`."""

@@ -25,7 +25,7 @@ class Said:
 
     @property
     def differs(self) -> bool:
-        return self.used != self.contract
+        return self.used != self.contract and bool(self.contract or self.setting != DESCRIPTION)  # words where there were none
 
 
 def what_it_says(offer: Offered, operation: Operation) -> tuple[Said, ...]:

@@ -3,11 +3,13 @@
 from collections.abc import Mapping
 from dataclasses import replace
 
+from bricola.core.contracts.reading.contract import ReadOperation
 from bricola.core.contracts.served import Offered, shape_of
 from bricola.core.definitions.model import Operation
 from bricola.core.kinds.kind import ResolvedOperation, Ways
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.mapping import Mapped, compile_map
+from bricola.core.shapes.matching import Matched, match
 from bricola.core.shapes.model import Element, FaultShape, OperationShape, Record
 from bricola.core.shapes.simple import SimpleType
 
@@ -15,12 +17,7 @@ from bricola.core.shapes.simple import SimpleType
 def implemented(operation: Operation, resolved: ResolvedOperation, offer: Offered, place: str) -> ResolvedOperation:
     """An operation as the contract has it, run by what was resolved for it. Raises ProblemError with every part that is required and
     comes from nowhere."""
-    name = operation.implements or operation.name
-    read = offer.operations.get(name)
-    if read is None:
-        raise ProblemError(Problem("contract.operation", "The contract has no such operation.", place=place, found=shown(name),
-                                   expected=f"one of {', '.join(offer.operations)}",
-                                   mend="Name it with 'implements:', or take the operation out."))
+    read = _read(operation, offer, place)
     inner = resolved.shape
     outer = shape_of(read, operation.name, operation.description, inner.writes)
     if operation.soap_action is not None:
@@ -40,6 +37,27 @@ def implemented(operation: Operation, resolved: ResolvedOperation, offer: Offere
     if missing or wrong:
         raise ProblemError(*missing, *wrong)
     return replace(resolved, shape=outer, ways=Ways(resolved, into, out, faults), told=told)
+
+
+def matched(operation: Operation, inner: OperationShape, offer: Offered, place: str) -> tuple[Matched, Matched] | None:
+    """What the maps of an operation fill: the input of what it runs, and the answer of the contract. None where what runs it follows the
+    same contract, so that there is nothing to map."""
+    outer = shape_of(_read(operation, offer, place), operation.name)
+    if inner.input == outer.input and inner.output == outer.output:
+        return None
+    into = match(inner.input, outer.input, operation.map_in, f"{place}, map_in")
+    nothing = Record(outer.output.name)
+    return into, match(outer.output if not outer.one_way else nothing, inner.output, operation.map_out, f"{place}, map_out")
+
+
+def _read(operation: Operation, offer: Offered, place: str) -> ReadOperation:
+    name = operation.implements or operation.name
+    read = offer.operations.get(name)
+    if read is None:
+        raise ProblemError(Problem("contract.operation", "The contract has no such operation.", place=place, found=shown(name),
+                                   expected=f"one of {', '.join(offer.operations)}",
+                                   mend="Name it with 'implements:', or take the operation out."))
+    return read
 
 
 _NO_ANSWER = Mapped(lambda values: {}, (), ())

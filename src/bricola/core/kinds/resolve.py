@@ -40,7 +40,7 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
     for operation in service.operations:
         where = f"{place}, {operation.name}"
         try:
-            resolved = _operation(operation, catalogue, form, where)
+            resolved = resolve_operation(operation, catalogue, form, where)
             operations.append(resolved if offer is None else implemented(operation, resolved, offer, where))
         except ProblemError as error:
             problems += error.problems
@@ -82,7 +82,8 @@ def _refuse_what_the_contract_says(service: ServiceDefinition, place: str) -> No
                                      mend="Take the line out; 'ports:' chooses among what the contract offers.") for one in found))
 
 
-def _operation(operation: Operation, catalogue: Catalogue, form: Form, place: str) -> ResolvedOperation:
+def resolve_operation(operation: Operation, catalogue: Catalogue, form: Form, place: str) -> ResolvedOperation:
+    """One operation, with the shape of what it runs; the contract of its service is nobody's here."""
     word, name = operation.source
     kind, definition = find_kind(word), find_source(catalogue, operation)
     if kind is None or definition is None:
@@ -93,4 +94,4 @@ def _operation(operation: Operation, catalogue: Catalogue, form: Form, place: st
     return kind.resolve(operation, definition, catalogue, place, form)
 
 
-__all__ = ["ResolvedOperation", "ResolvedService", "resolve_service"]
+__all__ = ["ResolvedOperation", "ResolvedService", "resolve_operation", "resolve_service"]

@@ -7,10 +7,11 @@ from pydantic import BaseModel, Field
 
 from bricola.api import contracts as answers
 from bricola.api import definitions as definition_answers
+from bricola.api import mapping as map_answers
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.definitions.base import ElementName
 from bricola.server.api.access import Integrator, Operator, Running, Viewer
-from bricola.server.usecases import contracts, drift
+from bricola.server.usecases import contracts, drift, mapping
 from bricola.server.usecases.contracts import Source
 from bricola.server.usecases.definitions import plain_change
 
@@ -76,6 +77,22 @@ async def find_contract(name: str, _: Viewer, bricola: Running) -> dict[str, Any
 
 def _read(found: ReadContract) -> dict[str, Any]:
     return found.as_dict() | {"usable": found.usable, "parts": [one.name for one in found.parts]}
+
+
+class Implementing(BaseModel):
+    """What an operation runs, and the lines of its maps; those of the draft where they are left out. Nothing is changed without `save`."""
+
+    runs: str | None = Field(None, max_length=300)
+    map_in: dict[str, str] | None = None
+    map_out: dict[str, str] | None = None
+    save: bool = False
+
+
+@router.post("/services/{service}/operations/{operation}/map", response_model=map_answers.Implementation)
+async def implement(service: str, operation: str, body: Implementing, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """From where each part comes when an operation of somebody's contract runs something of ours, with what else would fit; a draft on
+    request."""
+    return await mapping.implement(bricola, service, operation, body.runs, body.map_in, body.map_out, user.name, body.save)
 
 
 class Other(BaseModel):

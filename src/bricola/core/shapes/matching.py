@@ -1,0 +1,111 @@
+"""Help with maps: every part that can be filled, what fills it, and what else would fit.
+
+Strategy: a part fits when its value may be read as the target's type at all. Among those that fit, names count first, since people who
+wrote two contracts for one matter mostly agree on words, then types.
+"""
+
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from difflib import SequenceMatcher
+
+from bricola.core.problems import ProblemError
+from bricola.core.shapes.mapping import compile_map
+from bricola.core.shapes.model import Element, Record
+from bricola.core.shapes.simple import SimpleType
+
+_MOST_DEPTH, _MOST_PARTS, _MOST_CANDIDATES = 8, 400, 8
+_WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
+_ANYTHING: frozenset[type] = frozenset((str,))
+_NUMBERS: frozenset[type] = frozenset((int, Decimal, float))
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part to fill. `source` is what fills it, '' for nothing; `by` says why: a line, the same name, the contract's own value, or ''.
+    `fits` are the parts that could fill it, the likeliest first."""
+
+    path: str
+    type: str
+    required: bool
+    list: bool
+    source: str
+    by: str
+    fits: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Matched:
+    parts: tuple[Part, ...]
+    missing: tuple[str, ...]  # required, and filled by nothing
+    problems: ProblemError | None = None  # of lines that lead nowhere or do not fit
+
+
+def match(target: Record, source: Record, lines: Mapping[str, str], place: str) -> Matched:
+    """What a map of these lines fills, and with what."""
+    problems: ProblemError | None = None
+    named: dict[str, str] = {}
+    missing: tuple[str, ...] = ()
+    try:
+        mapped = compile_map(target, source, lines, place)
+        named, missing = dict(mapped.proposed), mapped.missing
+    except ProblemError as error:
+        problems = error
+        try:
+            mapped = compile_map(target, source, {}, place)  # at least what names alone fill
+            named = dict(mapped.proposed)
+        except ProblemError:
+            pass
+    sources = list(_parts(source))
+    parts = []
+    for path, element in _parts(target):
+        line = lines.get(path, "")
+        if isinstance(element.type, Record):
+            if not element.is_list and not line:
+                continue  # its parts are filled one by one
+            fits = tuple(one for one, other in sources if isinstance(other.type, Record) and other.is_list == element.is_list)
+        else:
+            fits = _ranked(path, element, sources)
+        if isinstance(element.type, Record) and not line:  # a list that is filled item by item shows in its parts
+            inside = next((one for target, one in named.items() if target.startswith(f"{path}.")), "")
+            named |= {path: inside.rpartition(".")[0]} if inside else {}
+        by = "line" if line else "name" if path in named else "contract" if element.fixed is not None or element.default is not None else ""
+        parts.append(Part(path, _words(element), bool(element.least), element.is_list, line or named.get(path, ""), by,
+                          fits[:_MOST_CANDIDATES]))
+    return Matched(tuple(parts[:_MOST_PARTS]), missing, problems)
+
+
+def _parts(record: Record, at: str = "", depth: int = 0, around: tuple[str, ...] = ()) -> Iterator[tuple[str, Element]]:
+    for slot in record.slots:
+        path = f"{at}.{slot.name}" if at else slot.name
+        yield path, slot
+        if isinstance(slot.type, Record) and depth < _MOST_DEPTH and (not slot.type.id or slot.type.id not in around):
+            yield from _parts(slot.type, path, depth + 1, (*around, slot.type.id))
+
+
+def _words(element: Element) -> str:
+    return element.type.name if isinstance(element.type, Record) else element.type.name or element.type.base
+
+
+def _ranked(path: str, element: Element, sources: list[tuple[str, Element]]) -> tuple[str, ...]:
+    kind = element.type
+    assert isinstance(kind, SimpleType)
+    found = []
+    for other, one in sources:
+        if isinstance(one.type, SimpleType) and _fits(kind, one.type):
+            found.append((_likeness(path, other) + 0.25 * (kind.base == one.type.base) + 0.1 * (element.is_list == one.is_list), other))
+    return tuple(other for _, other in sorted(found, key=lambda one: -one[0]))
+
+
+def _fits(kind: SimpleType, other: SimpleType) -> bool:
+    wanted, given = kind.primitive.python, other.primitive.python
+    return wanted is given or wanted in _ANYTHING or given in _ANYTHING or {wanted, given} <= _NUMBERS
+
+
+def _likeness(one: str, other: str) -> float:
+    """How much two paths say the same, from 0 to 1: the last steps first, then the words around them."""
+    last = SequenceMatcher(None, one.rpartition(".")[2].lower(), other.rpartition(".")[2].lower()).ratio()
+    mine, theirs = (frozenset(word.lower() for word in _WORD.findall(text)) for text in (one, other))
+    shared = len(mine & theirs) / max(1, len(mine | theirs))
+    return 0.7 * last + 0.3 * shared
