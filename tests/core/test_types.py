@@ -102,3 +102,34 @@ def test_the_rule_is_told_in_words() -> None:
     assert problem is not None
     assert "from -128 to 127" in problem.expected
     assert problem.found == '"300"'
+
+
+# (a duration, those that are shorter, those that cannot be told, those that are longer): XML Schema Part 2, section 3.2.6.2
+DURATIONS = [("P1Y", ["P364D"], ["P365D", "P366D"], ["P367D"]), ("P1M", ["P27D"], ["P28D", "P29D", "P30D", "P31D"], ["P32D"]),
+             ("P5M", ["P149D"], ["P150D", "P151D", "P152D", "P153D"], ["P154D"]), ("PT10S", ["PT9S", "-P1Y"], [], ["PT11S", "P1D", "PT10.1S"])]
+
+
+@pytest.mark.parametrize(("bound", "shorter", "neither", "longer"), DURATIONS)
+def test_durations_are_ordered_as_the_standard_does(bound: str, shorter: list[str], neither: list[str], longer: list[str]) -> None:
+    longest, shortest = SimpleType("duration", max=bound), SimpleType("duration", min=bound)
+    accepted = [[one for one in (*shorter, *neither, *longer) if kind.read(one)[1] is None] for kind in (longest, shortest)]
+    assert accepted == [shorter, longer]
+    assert longest.read(bound)[1] is None
+    assert SimpleType("duration", above=bound).read(bound)[1] is not None
+
+
+PARTS_OF_DATES = {"gYear": ["2019", "2020", "12020", "-0044", "2020Z", "2020-05:00"], "gMonth": ["--01", "--11", "--12Z"], "gDay": ["---01", "---30"],
+                  "gYearMonth": ["2020-01", "2019-12", "2020-01Z", "2020-01+14:00"], "gMonthDay": ["--02-29", "--12-31", "--01-01"]}
+
+
+@pytest.mark.parametrize("base", PARTS_OF_DATES)
+@pytest.mark.parametrize(("facet", "ours"), [("minInclusive", "min"), ("maxInclusive", "max"), ("minExclusive", "above"), ("maxExclusive", "below")])
+def test_bounds_of_parts_of_dates_agree_with_a_schema_validator(base: str, facet: str, ours: str) -> None:
+    for bound in PARTS_OF_DATES[base]:
+        zoned = bound.endswith(("Z", ":00"))
+        text = f"""<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema"><xs:element name="v"><xs:simpleType><xs:restriction base="xs:{base}">
+            <xs:{facet} value="{bound}"/></xs:restriction></xs:simpleType></xs:element></xs:schema>"""
+        judge, kind = xmlschema.XMLSchema10(text), SimpleType(base, **{ours: bound})
+        for value in PARTS_OF_DATES[base]:
+            if value.endswith(("Z", ":00")) is zoned:  # others cannot be ordered
+                assert (kind.read(value)[1] is None) == judge.is_valid(f"<v>{value}</v>"), (bound, value)

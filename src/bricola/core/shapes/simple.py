@@ -13,6 +13,7 @@ from functools import cached_property
 from bricola.core.patterns.matcher import Pattern, compile_older, compile_pattern
 from bricola.core.patterns.syntax import PatternError
 from bricola.core.problems import Problem, shown
+from bricola.core.shapes.order import at_most, equal, ordered
 from bricola.core.shapes.primitives import ANY, BINARY_TYPES, PRIMITIVES, QNAMES, Primitive, Value
 
 
@@ -274,13 +275,16 @@ def _checker(facets: SimpleType) -> Callable[[Value], str]:
         listed = [primitive.read(code) for code in facets.codes]
         codes = listed if primitive.python in (list, object) else frozenset(listed)
         checks.append(lambda v: "" if v in codes else "value.code")
-    low, high = _bound(facets, facets.min, primitive.lowest), _bound(facets, facets.max, primitive.highest)
-    if low is not None or high is not None:
-        checks.append(_range_checker(primitive.python, low, high))
-    above, below = _bound(facets, facets.above, None), _bound(facets, facets.below, None)
-    if above is not None or below is not None:
-        within = _range_checker(primitive.python, above, below)
-        checks.append(lambda v: "value.range" if v in (above, below) else within(v))
+    if ordered(facets.base):
+        checks += _text_range_checkers(facets)
+    else:
+        low, high = _bound(facets, facets.min, primitive.lowest), _bound(facets, facets.max, primitive.highest)
+        if low is not None or high is not None:
+            checks.append(_range_checker(primitive.python, low, high))
+        above, below = _bound(facets, facets.above, None), _bound(facets, facets.below, None)
+        if above is not None or below is not None:
+            within = _range_checker(primitive.python, above, below)
+            checks.append(lambda v: "value.range" if v in (above, below) else within(v))
     if facets.length is not None or facets.min_length is not None or facets.max_length is not None:
         shortest = facets.length if facets.length is not None else facets.min_length or 0
         longest = facets.length if facets.length is not None else facets.max_length
@@ -326,6 +330,21 @@ def _range_checker(python: type, low: Value, high: Value) -> Callable[[Value], s
     if high is None:
         return lambda v: "" if v >= low else "value.range"
     return lambda v: "" if low <= v <= high else "value.range"
+
+
+def _text_range_checkers(facets: SimpleType) -> list[Callable[[Value], str]]:
+    """Of durations and parts of dates, which are kept as they are written."""
+    base, checks = facets.base, list[Callable[[Value], str]]()
+    bounds = ((facets.min, True, True), (facets.above, True, False), (facets.max, False, True), (facets.below, False, False))
+    for bound, is_low, itself in bounds:
+        if bound is not None:
+            def check(value: Value, bound: str = bound, is_low: bool = is_low, itself: bool = itself) -> str:
+                if equal(base, value, bound):
+                    return "" if itself else "value.range"
+                return "" if at_most(base, *((bound, value) if is_low else (value, bound))) else "value.range"
+
+            checks.append(check)
+    return checks
 
 
 def _digit_checker(digits: int | None, fraction: int | None) -> Callable[[Value], str]:
