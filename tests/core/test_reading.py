@@ -14,6 +14,9 @@ from bricola.core.contracts.reading import types
 from bricola.core.contracts.reading.bundle import main_of
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.messages.decoder import compile_decoder
+from bricola.core.messages.encoder import compile_encoder
+from bricola.core.messages.plain import from_plain
+from bricola.core.messages.samples import sample_values
 from bricola.core.problems import Problem, ProblemError
 from bricola.core.shapes.model import Element, Record
 from bricola.core.xml import parse_xml
@@ -294,6 +297,27 @@ def test_several_contracts_in_one_bundle_are_not_guessed() -> None:
     with pytest.raises(ProblemError) as caught:
         main_of({"a.xsd": b"<xs/>", "b.xsd": b"<b/>"})
     assert caught.value.problem.code == "contract.none"
+
+
+@pytest.mark.parametrize(("checked", "element", "code"), [
+    ("strict", "<known xmlns='urn:t'>7</known>", ""), ("strict", "<known xmlns='urn:t'>x</known>", "answer.invalid"),
+    ("strict", "<stranger xmlns='urn:t'/>", "answer.invalid"), ("lax", "<stranger xmlns='urn:t'/>", ""),
+    ("lax", "<known xmlns='urn:t'>x</known>", "answer.invalid"), ("skip", "<known xmlns='urn:t'>x</known>", ""),
+])
+def test_what_is_written_in_an_open_part_is_judged_as_what_is_read(checked: str, element: str, code: str) -> None:
+    text = wsdl(ASK.format(f'<xs:any processContents="{checked}"/>') + '<xs:element name="known" type="xs:int"/>')
+    record = read({"main.wsdl": text}).services["S"].ports["Port"].operations["Ask"].input.record
+    encode = compile_encoder(record, "")
+    if code:
+        with pytest.raises(ProblemError) as caught:
+            encode({"any": element})
+        assert caught.value.problem.code == code
+    else:
+        assert "xmlns" in encode({"any": element})
+    sample = encode(from_plain(record, sample_values(record), "Ask", []))  # of an element that the contract knows, where it must be one
+    problems: list[Problem] = []
+    compile_decoder(record, "")(parse_xml(sample.encode()), "Ask", problems)
+    assert problems == []
 
 
 def outline(contract: ReadContract) -> list[Any]:

@@ -144,7 +144,7 @@ function MapTable({
       <tbody>
         {map.parts.map((part, index) => {
           const named = part.by === "name" ? part.source : "";
-          const empty = !named && part.by !== "contract" && !texts[part.path];
+          const empty = !named && part.by !== "own" && !texts[part.path];
           const missing = map.missing.some((one) => one === part.path || part.path.startsWith(`${one}.`));
           return (
             <tr key={part.path}>
@@ -172,7 +172,7 @@ function MapTable({
                   t("chosen")
                 ) : named ? (
                   <span className="text-ink2">{t("same name")}</span>
-                ) : part.by === "contract" ? (
+                ) : part.by === "own" ? (
                   <span className="text-ink2">{t("the contract’s own")}</span>
                 ) : empty && missing && part.required ? (
                   <span className="font-semibold text-warn">{t("required")}</span>

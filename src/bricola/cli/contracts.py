@@ -207,7 +207,7 @@ def _changed(known: "map_api.Map", given: list[str] | None) -> dict[str, str]:
 
 
 def _unfilled(part: "map_api.MapPart") -> str:
-    return "[yellow]nothing[/]" if part["required"] and part["by"] != "contract" else "[dim]nothing[/]"
+    return "[yellow]nothing[/]" if part["required"] and part["by"] != "own" else "[dim]nothing[/]"
 
 
 def _used(one: "service_api.Said") -> str:

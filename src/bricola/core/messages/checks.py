@@ -110,21 +110,6 @@ def raw(at: At, value: object, tag: str, written: str) -> str:
     return etree.tostring(root, encoding="unicode")
 
 
-def raws(at: tuple[Wildcard, str], value: Any) -> str:
-    """The elements of an open part."""
-    wildcard, path = at
-    items: Sequence[object] = () if value is None else (value,) if isinstance(value, str) else value
-    if len(items) < wildcard.least or (wildcard.most is not None and len(items) > wildcard.most):
-        raise _broken(path, "The backend gave the wrong number of elements.", wildcard.words, str(len(items)))
-    parts = []
-    for one in items:
-        root = parsed(one, path)
-        if not wildcard.takes(root.tag):
-            raise _broken(path, "The element may not stand here.", wildcard.words, shown(root.tag))
-        parts.append(etree.tostring(root, encoding="unicode"))
-    return "".join(parts)
-
-
 def named(value: str) -> str:
     """The rest of an element whose value is a name, or several: declarations, and what they mean."""
     declared, text = _prefixed(value)
@@ -182,3 +167,47 @@ class Markup:
             raise _broken(problems[0].place, f"The answer is not as the contract promises. {problems[0].message}", problems[0].expected,
                           problems[0].found)
         return str(text)
+
+
+class OpenPart:
+    """Writes the elements of an open part, given as XML text: of a namespace that may stand there, and known where the contract says so
+    (Part 1, section 3.10.1)."""
+
+    def __init__(self, wildcard: Wildcard, path: str) -> None:
+        self._wildcard = wildcard
+        self._path = path
+        self._decoders: dict[str, Any] = {}
+
+    def __call__(self, value: Any) -> str:
+        wildcard, path = self._wildcard, self._path
+        items: Sequence[object] = () if value is None else (value,) if isinstance(value, str) else value
+        if len(items) < wildcard.least or (wildcard.most is not None and len(items) > wildcard.most):
+            raise _broken(path, "The backend gave the wrong number of elements.", wildcard.words, str(len(items)))
+        parts = []
+        for one in items:
+            root = parsed(one, path)
+            if not wildcard.takes(root.tag):
+                raise _broken(path, "The element may not stand here.", wildcard.words, shown(root.tag))
+            self._judge(root)
+            parts.append(etree.tostring(root, encoding="unicode"))
+        return "".join(parts)
+
+    def _judge(self, root: etree._Element) -> None:
+        from bricola.core.messages.decoder import compile_decoder  # reading is the judge of what is written as markup
+
+        find = self._wildcard.find
+        if self._wildcard.checked == "skip" or find is None:
+            return
+        if root.tag not in self._decoders:
+            record = find(root.tag)
+            self._decoders[root.tag] = compile_decoder(record, "") if record is not None else None
+        decode = self._decoders[root.tag]
+        if decode is None:
+            if self._wildcard.checked == "strict":
+                raise _broken(self._path, "The element is none that the contract knows.", self._wildcard.words, shown(root.tag))
+            return
+        problems: list[Problem] = []
+        decode(root, self._path, problems)
+        if problems:
+            raise _broken(problems[0].place, f"The answer is not as the contract promises. {problems[0].message}", problems[0].expected,
+                          problems[0].found)

@@ -115,7 +115,7 @@ class _Generator:
         self.namespace = namespace
         self.constants: dict[str, Any] = {
             "escape": escape, "quoted": quoted, "miss": checks.miss, "bad": checks.bad, "listed": checks.listed, "pick": checks.pick,
-            "raw": checks.raw, "raws": checks.raws, "named": checks.named, "named_attribute": checks.named_attribute,
+            "raw": checks.raw, "named": checks.named, "named_attribute": checks.named_attribute,
             "free_attributes": checks.free_attributes, "other_type": checks.other_type}
         self.source: list[str] = []
         self.made: dict[int, str] = {}
@@ -260,7 +260,7 @@ class _Generator:
         if isinstance(part, Group):
             return self.group(part, path)
         var = self.new("x")
-        return [f"{var} = raws({self.constant((part, f'{path}/{part.name}'))}, get({part.name!r}))"], var
+        return [f"{var} = {self.constant(checks.OpenPart(part, f'{path}/{part.name}'))}(get({part.name!r}))"], var
 
     def group(self, group: Group, path: str) -> tuple[list[str], str]:
         """Lines that leave the text of a group in a variable."""

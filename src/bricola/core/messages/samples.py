@@ -14,6 +14,7 @@ from bricola.core.messages.plain import from_plain
 from bricola.core.messages.told import MOST_PROBLEMS
 from bricola.core.patterns.sample import samples_of
 from bricola.core.patterns.syntax import PatternError
+from bricola.core.problems import Problem
 from bricola.core.shapes.model import TYPE, Element, Group, Order, Record, Wildcard, type_names
 from bricola.core.shapes.primitives import ANY
 from bricola.core.shapes.simple import SimpleType
@@ -98,8 +99,22 @@ class _Sampler:
         elif isinstance(part, Element):
             self._element(replace(part, least=max(1, part.least)) if needed else part, values, around)
         elif part.least:
-            one = _open_sample(part)
+            one = self._open(part, around)
             values[part.name] = one if part.most == 1 else [one] * part.least
+
+    def _open(self, wildcard: Wildcard, around: tuple[str, ...]) -> str:
+        """An element for an open part: one that the contract knows, where it must."""
+        tags = sorted(wildcard.known()) if wildcard.checked == "strict" and wildcard.known is not None else ()
+        for tag in tags if len(around) < _DEEPEST else ():
+            record = wildcard.find(tag) if wildcard.find is not None and wildcard.takes(tag) else None
+            if record is None or record.abstract or record.id in around:
+                continue
+            problems: list[Problem] = []
+            values = from_plain(record, self.record(record, around), tag, problems)
+            if not problems:
+                return compile_encoder(record, "")(values)
+        namespace = next((one for one in wildcard.namespaces or () if one), "") if not wildcard.but else "urn:example:open"
+        return f'<open xmlns="{namespace}"/>' if namespace else "<open/>"
 
     def _circular(self, part: Element | Group | Wildcard, around: tuple[str, ...]) -> bool:
         """Whether a part needs a record that we are in already."""
@@ -141,11 +156,6 @@ def _sampled(element: Element) -> bool:
 def _declared(written: str) -> str:
     """The elements of a piece of markup, each with its declarations."""
     return "".join(etree.tostring(one, encoding="unicode") for one in etree.fromstring(written))
-
-
-def _open_sample(wildcard: Wildcard) -> str:
-    namespace = next((one for one in wildcard.namespaces or () if one), "") if not wildcard.but else "urn:example:open"
-    return f'<open xmlns="{namespace}"/>' if namespace else "<open/>"
 
 
 def smallest(kind: SimpleType) -> str:

@@ -23,7 +23,7 @@ _NUMBERS: frozenset[type] = frozenset((int, Decimal, float))
 
 @dataclass(frozen=True)
 class Part:
-    """One part to fill. `source` is what fills it, '' for nothing; `by` says why: a line, the same name, the contract's own value, or ''.
+    """One part to fill. `source` is what fills it, '' for nothing; `by` says why: `line`, `name` (the same), `own` (of the contract).
     `fits` are the parts that could fill it, the likeliest first."""
 
     path: str
@@ -70,7 +70,7 @@ def match(target: Record, source: Record, lines: Mapping[str, str], place: str) 
         if isinstance(element.type, Record) and not line:  # a list that is filled item by item shows in its parts
             inside = next((one for target, one in named.items() if target.startswith(f"{path}.")), "")
             named |= {path: inside.rpartition(".")[0]} if inside else {}
-        by = "line" if line else "name" if path in named else "contract" if element.fixed is not None or element.default is not None else ""
+        by = "line" if line else "name" if path in named else "own" if element.fixed is not None or element.default is not None else ""
         parts.append(Part(path, _words(element), bool(element.least), element.is_list, line or named.get(path, ""), by,
                           fits[:_MOST_CANDIDATES]))
     return Matched(tuple(parts[:_MOST_PARTS]), missing, problems)

@@ -14,7 +14,7 @@ namespaces, derived types and records inside themselves. Whatever it is, the val
 | `@type` | which derived type stands, by its name |
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
@@ -107,6 +107,7 @@ class Wildcard:
     least: int = 1
     most: int | None = 1
     find: "Callable[[str], Record | None] | None" = field(default=None, compare=False, repr=False)  # a global element by its tag
+    known: "Callable[[], Iterable[str]] | None" = field(default=None, compare=False, repr=False)  # the tags of all of them
 
     def takes(self, tag: str) -> bool:
         if self.namespaces is None:

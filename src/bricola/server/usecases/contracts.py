@@ -74,19 +74,30 @@ def _read(settings: Settings, source: Source) -> ReadContract:
 
 async def differ(ports: Ports, service: str, operation: str, setting: str, value: str | None, author: str) -> list[definitions.Change]:
     """Differ from the contract in one setting of an operation, as a new draft; None goes back to what the contract says."""
-    draft = ports.drafts.service(service)
-    known = next((one for one in draft.operations if one.name == operation), None)
-    if known is None or not draft.contract:
-        raise ProblemError(Problem("reference.operation", "No operation of a contract of somebody else has this name here.", Kind.MISSING,
-                                   place=f"{service}.{operation}"[:200], expected=", ".join(one.name for one in draft.operations)))
+    draft, known = following(ports, service, operation)
     if setting not in MAY_DIFFER:
         raise ProblemError(Problem("contract.locked", "The contract decides this, and callers go by it.", Kind.CONFLICT,
                                    place=setting[:100], expected=f"one of {', '.join(MAY_DIFFER)}",
                                    mend="Ask its owner for another contract, and take that in."))
     line = {setting: Operation.model_fields[setting].default if value is None else value}
-    operations = tuple(one.model_copy(update=line) if one is known else one for one in draft.operations)
+    return await save_operation(ports, draft, known.model_copy(update=line), author)
+
+
+def following(ports: Ports, service: str, operation: str) -> tuple[ServiceDefinition, Operation]:
+    """The draft of a service that follows a contract of somebody else, and one of its operations. Raises ProblemError."""
+    draft = ports.drafts.service(service)
+    known = next((one for one in draft.operations if one.name == operation), None)
+    if known is None or not draft.contract:
+        raise ProblemError(Problem("reference.operation", "No operation of a contract of somebody else has this name here.", Kind.MISSING,
+                                   place=f"{service}.{operation}"[:200], expected=", ".join(one.name for one in draft.operations)))
+    return draft, known
+
+
+async def save_operation(ports: Ports, draft: ServiceDefinition, changed: Operation, author: str) -> list[definitions.Change]:
+    """A new draft with one operation changed."""
+    operations = tuple(changed if one.name == changed.name else one for one in draft.operations)
     text = write_definition(draft.model_copy(update={"operations": operations}))  # which is read again, and so judged
-    return await definitions.apply(ports, {ports.drafts.path_of("service", service): text}, author)
+    return await definitions.apply(ports, {ports.drafts.path_of("service", draft.name): text}, author)
 
 
 def definition_of(contract: ReadContract, name: str, source: str, description: str = "") -> ContractDefinition:

@@ -6,25 +6,20 @@ from typing import Any
 
 from bricola.core.contracts.served import offered
 from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
-from bricola.core.definitions.text import write_definition
 from bricola.core.kinds.implementing import matched
 from bricola.core.kinds.resolve import resolve_operation
-from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.problems import ProblemError
 from bricola.core.shapes.forms import NEWEST
 from bricola.core.shapes.matching import Matched
 from bricola.server.usecases import definitions
-from bricola.server.usecases.definitions import Ports
+from bricola.server.usecases.contracts import Ports, following, save_operation
 
 
 async def implement(ports: Ports, service: str, operation: str, runs: str | None, map_in: Mapping[str, str] | None,
                     map_out: Mapping[str, str] | None, author: str, save: bool) -> dict[str, Any]:
     """What an operation of the contract would be filled with, run by `runs` with these lines; those of the draft where they are None. Saved
     as a draft when `save`, which lines that lead nowhere prevent."""
-    draft = ports.drafts.service(service)
-    known = next((one for one in draft.operations if one.name == operation), None)
-    if known is None or not draft.contract:
-        raise ProblemError(Problem("reference.operation", "No operation of a contract of somebody else has this name here.", Kind.MISSING,
-                                   place=f"{service}.{operation}"[:200], expected=", ".join(one.name for one in draft.operations)))
+    draft, known = following(ports, service, operation)
     if runs is not None and runs != known.runs:  # another source, so the lines of the old one say nothing
         known = Operation.model_validate({**known.model_dump(exclude={"runs", "map_in", "map_out", "map_faults"}), "runs": runs})
     changed = known.model_copy(update={name: dict(one) for name, one in (("map_in", map_in), ("map_out", map_out)) if one is not None})
@@ -37,9 +32,7 @@ async def implement(ports: Ports, service: str, operation: str, runs: str | None
     if save:
         if problems:
             raise ProblemError(*problems)
-        operations = tuple(changed if one.name == operation else one for one in draft.operations)
-        text = write_definition(draft.model_copy(update={"operations": operations}))
-        changes = await definitions.apply(ports, {ports.drafts.path_of("service", service): text}, author)
+        changes = await save_operation(ports, draft, changed, author)
     return {"service": service, "operation": operation, "runs": changed.runs, "same_contract": pair is None,
             "map_in": _plain(pair[0] if pair else None), "map_out": _plain(pair[1] if pair else None),
             "problems": [one.as_dict() for one in problems], "offers": _offers(ports, draft),

@@ -1,6 +1,7 @@
 """Attributes and wildcards of complex types (XML Schema Part 1, sections 3.2, 3.6 and 3.10)."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from lxml import etree
 
@@ -101,9 +102,10 @@ class Attributes:
     def wildcard(self, node: etree._Element, schema: Schema, name: str = "any") -> Wildcard:
         text = node.get("namespace", "##any").strip()
         checked = node.get("processContents", "strict")
+        everything = Wildcard(name, checked=checked, find=self._find, known=self._index.elements.keys)
         if text == "##any":
-            return Wildcard(name, checked=checked, find=self._find)
+            return everything
         if text == "##other":
-            return Wildcard(name, (schema.namespace, ""), True, checked, find=self._find)
+            return replace(everything, namespaces=(schema.namespace, ""), but=True)
         words = {"##targetNamespace": schema.namespace, "##local": ""}
-        return Wildcard(name, tuple(words.get(one, one) for one in text.split()), False, checked, find=self._find)
+        return replace(everything, namespaces=tuple(words.get(one, one) for one in text.split()))
