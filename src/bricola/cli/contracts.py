@@ -128,7 +128,7 @@ def register(app: typer.Typer) -> None:
         for title, one in (("What it runs is filled from the request", found["map_in"]), ("The answer is filled", found["map_out"])):
             out.print(f"\n[bold]{title}[/]")
             out.print(table(["  part", "type", "from", "", "what would fit"], [[
-                f"  {text(part['path'])}", text(part["type"]), text(part["source"]) or _unfilled(part), f"[dim]{text(part['by'])}[/]",
+                f"  {text(part['path'])}", text(part["type"]), text(part["source"]) or _unfilled(part), f"[dim]{_BY[part['by']]}[/]",
                 f"[dim]{text(', '.join(part['fits'][:3]))}[/]"] for part in one["parts"]]))
         for problem in found["problems"]:
             out.print(f"[red]✕[/] {text(problem['message'])} [dim]{text(problem.get('place', ''))}[/]")
@@ -206,8 +206,13 @@ def _changed(known: "map_api.Map", given: list[str] | None) -> dict[str, str]:
     return {target: source for target, source in lines.items() if source}
 
 
+_BY = {"line": "by a line", "name": "same name", "own": "", "": ""}
+
+
 def _unfilled(part: "map_api.MapPart") -> str:
-    return "[yellow]nothing[/]" if part["required"] and part["by"] != "own" else "[dim]nothing[/]"
+    if part["by"] == "own":
+        return "[dim]its own value[/]"
+    return "[yellow]nothing[/]" if part["required"] else "[dim]nothing[/]"
 
 
 def _used(one: "service_api.Said") -> str:

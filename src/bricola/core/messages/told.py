@@ -14,7 +14,8 @@ MOST_PROBLEMS = 20  # a message full of mistakes is told by its first twenty
 
 def missing(element: Element, path: str) -> Problem:
     """A required element is not there."""
-    rule = element.type.rule if isinstance(element.type, SimpleType) else f"a {element.type.name}"
+    kind = element.type
+    rule = kind.rule if isinstance(kind, SimpleType) else f"{'an' if kind.name[:1].lower() in 'aeio' else 'a'} {kind.name}"
     return Problem("element.missing", f"{element.name} is required.", place=f"{path}/{element.name}", expected=rule,
                    found="nothing", mend=f"Add {element.name}.")
 
