@@ -15,6 +15,7 @@ from bricola.core.contracts.reading.parts import Names, Part, Parts, joined, loc
 
 X = f"{{{XSD}}}"
 SCHEMA = f"{X}schema"
+Tell = Callable[[str, str, Part, etree._Element | None], None]  # a problem: its code, the words, the part, and what in it
 
 
 @dataclass(eq=False)
@@ -58,7 +59,7 @@ class Index:
     """All global components by symbol space and expanded name."""
 
     parts: Parts
-    tell: Callable[[str, str, Part, etree._Element | None], None]
+    tell: Tell
     elements: dict[str, Component] = field(default_factory=dict)
     types: dict[str, Component] = field(default_factory=dict)
     attributes: dict[str, Component] = field(default_factory=dict)
