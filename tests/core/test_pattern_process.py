@@ -31,6 +31,15 @@ def test_a_large_pattern_is_judged_apart_and_refuses_everything_without_a_judge(
     assert SimpleType("string", pattern=LARGE).check("abc") == ""
 
 
+def test_the_process_starts_where_a_pattern_is_compiled_and_not_under_a_call(process: PatternProcess) -> None:
+    use_fallback(process.run)
+    pattern = compile_pattern(LARGE)
+    running = process._process
+    assert running is not None
+    assert pattern.matches("abc")
+    assert process._process is running
+
+
 def test_what_takes_too_long_is_ended_and_given_up_after_three_times(process: PatternProcess) -> None:
     hurts, text = r"(?:a|aa)+b", "a" * 60
     started = time.monotonic()

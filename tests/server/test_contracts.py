@@ -3,9 +3,11 @@
 import sqlite3
 import threading
 from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from importlib import resources
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any, ClassVar
 
 import httpx
@@ -15,6 +17,8 @@ from lxml import etree
 
 from bricola.adapters.parts import read_files, zip_files
 from bricola.client import Client, ProblemError
+from bricola.core.definitions.model import EnvironmentDefinition
+from bricola.server.usecases import drift
 from tests.core.outside import CONTRACTS, folder, wsdl
 from tests.serving import Served, serving
 
@@ -455,3 +459,27 @@ def test_the_folder_of_the_tests_is_one_that_a_person_would_name(tmp_path: Path)
     for name in ("01-split", "03-bare"):
         assert read_source(str(CONTRACTS / name)).usable
     assert read_source(str(CONTRACTS / "01-split" / "main.wsdl")).usable
+
+
+@pytest.mark.parametrize(("hours", "ages", "due"), [
+    (None, [], False), (24, [], True), (24, [25], True), (24, [1], False), (24, [1, 900], False), (24, [25, 900], True),
+])
+async def test_contracts_are_looked_at_when_the_last_look_is_older_than_the_hours(
+        monkeypatch: pytest.MonkeyPatch, hours: int | None, ages: list[int], due: bool) -> None:
+    """Rows of contracts that nobody follows any more stay, and make nothing due."""
+    rows = [{"environment": "live", "at": (datetime.now(UTC) - timedelta(hours=age)).isoformat()} for age in ages]
+    looked: list[str] = []
+
+    async def look(_: Any, environment: str) -> list[Any]:
+        looked.append(environment)
+        return []
+
+    async def read(_: Any) -> list[Any]:
+        return rows
+
+    environments = [EnvironmentDefinition(name="live", contract_check_hours=hours), EnvironmentDefinition(name="rehearsal")]
+    monkeypatch.setattr(drift, "check", look)
+    ports: Any = SimpleNamespace(storage=SimpleNamespace(read=read),
+                                 drafts=SimpleNamespace(catalogue=SimpleNamespace(environments=lambda: environments)))
+    await drift.check_due(ports)
+    assert looked == (["live"] if due else [])

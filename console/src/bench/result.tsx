@@ -70,7 +70,7 @@ export function Result({
         <h2 className="text-[15px] font-semibold">{busy ? t("Waiting for the answer") : t("Nothing sent yet")}</h2>
         <p className="mt-1 max-w-[52ch] text-ink2">
           {t(
-            "The form is filled with a sample that works. Send goes through the real endpoint, as the chosen caller; the answer, both envelopes, status, size and time appear here.",
+            "The form is filled with a sample that works. Send goes through the real endpoint, as the chosen caller; what comes back appears here.",
           )}
         </p>
       </section>

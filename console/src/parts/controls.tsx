@@ -71,6 +71,7 @@ export function Segments<V extends string>({
 }
 
 const NOTHING = "\u0000";
+const ITEM = "flex h-7 cursor-pointer items-center rounded-[3px] px-2 outline-none data-highlighted:bg-wash";
 
 export function Select<V extends string>({
   value,
@@ -108,7 +109,7 @@ export function Select<V extends string>({
               <RSelect.Item
                 key={one.value}
                 value={one.value || NOTHING}
-                className={`flex h-7 cursor-pointer items-center rounded-[3px] px-2 outline-none data-highlighted:bg-wash ${mono ? "font-mono text-[12.5px]" : "text-sm"}`}
+                className={`${ITEM} ${mono ? "font-mono text-[12.5px]" : "text-sm"}`}
               >
                 <RSelect.ItemText>{one.word}</RSelect.ItemText>
               </RSelect.Item>

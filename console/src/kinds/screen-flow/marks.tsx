@@ -52,13 +52,12 @@ export function MarkLayer({
                 lastRow: one.last_row,
                 lastColumn: two.column + two.length - 1,
               };
+              const right = two.type === "decimal" || two.type === "int" ? "right-0 left-auto!" : "";
               return (
                 <div key={two.name} className="contents">
                   <Box area={{ ...whole, lastRow: one.first_row }} className="tmark-output" />
                   <Box area={whole} className="">
-                    <span
-                      className={`ttag bg-[#F3F7F4] ${two.type === "decimal" || two.type === "int" ? "right-0 left-auto!" : ""} ${tagSide(screen, whole, two.name.length)}`}
-                    >
+                    <span className={`ttag bg-[#F3F7F4] ${right} ${tagSide(screen, whole, two.name.length)}`}>
                       {two.name}
                     </span>
                   </Box>

@@ -41,6 +41,9 @@ import { mayAtLeast, useSession } from "../../session";
 import { plural } from "../../formats";
 import { rich, t } from "../../text";
 
+const STATE = "ml-3 inline-flex h-7 items-center gap-2 rounded-[3px] border px-2.5 font-semibold";
+const MARKED = "flex w-full items-center gap-2 border-t border-line px-4 py-1 text-left";
+
 export default function RecordPage() {
   const may = mayAtLeast(useSession(), "integrator");
   const [view] = useLens();
@@ -230,9 +233,7 @@ export default function RecordPage() {
           </p>
         </div>
         {line.state === "open" && (
-          <span
-            className={`ml-3 inline-flex h-7 items-center gap-2 rounded-[3px] border px-2.5 font-semibold ${paused ? "border-edge text-ink2" : "border-bad text-bad"}`}
-          >
+          <span className={`${STATE} ${paused ? "border-edge text-ink2" : "border-bad text-bad"}`}>
             <Circle size={11} fill="currentColor" stroke="none" />
             {paused ? t("Paused") : t("Recording")}, {plural(recording.shots.length, "move")}
           </span>
@@ -352,7 +353,7 @@ export default function RecordPage() {
                   type="button"
                   key={`${one.kind} ${one.name}`}
                   onClick={() => setSelected({ kind: "place", place: one })}
-                  className={`flex w-full items-center gap-2 border-t border-line px-4 py-1 text-left ${selected?.kind === "place" && selected.place === one ? "bg-wash" : ""}`}
+                  className={`${MARKED} ${selected?.kind === "place" && selected.place === one ? "bg-wash" : ""}`}
                 >
                   <span className="font-mono text-[12.5px]">{one.name}</span>
                   <span className="ml-auto text-xs text-ink2">
@@ -365,7 +366,7 @@ export default function RecordPage() {
                   type="button"
                   key={one.name}
                   onClick={() => setSelected({ kind: "list", list: one })}
-                  className={`flex w-full items-center gap-2 border-t border-line px-4 py-1 text-left ${selected?.kind === "list" && selected.list === one ? "bg-wash" : ""}`}
+                  className={`${MARKED} ${selected?.kind === "list" && selected.list === one ? "bg-wash" : ""}`}
                 >
                   <span className="font-mono text-[12.5px]">{one.name}</span>
                   <span className="ml-auto text-xs text-ink2">

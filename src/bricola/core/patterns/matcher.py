@@ -87,4 +87,5 @@ def _re2(expression: str) -> Matches:
 
 
 def _outside(expression: str) -> Matches:
+    _fallback(expression, "")  # its process starts now, where contracts are compiled, and not while a call waits for it
     return lambda value: len(value) <= MOST_FALLBACK_TEXT and _fallback(expression, value)

@@ -9,13 +9,15 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from difflib import SequenceMatcher
+from functools import lru_cache
+from itertools import islice
 
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.mapping import compile_map
 from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.simple import SimpleType
 
-_MOST_DEPTH, _MOST_PARTS, _MOST_CANDIDATES = 8, 400, 8
+_MOST_DEPTH, _MOST_PARTS, _MOST_SOURCES, _MOST_CANDIDATES = 8, 400, 1000, 8  # what a person can look through
 _WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
 _ANYTHING: frozenset[type] = frozenset((str,))
 _NUMBERS: frozenset[type] = frozenset((int, Decimal, float))
@@ -57,9 +59,9 @@ def match(target: Record, source: Record, lines: Mapping[str, str], place: str) 
             named = dict(mapped.proposed)
         except ProblemError:
             pass
-    sources = list(_parts(source))
+    sources = list(islice(_parts(source), _MOST_SOURCES))
     parts = []
-    for path, element in _parts(target):
+    for path, element in islice(_parts(target), _MOST_PARTS):
         line = lines.get(path, "")
         if isinstance(element.type, Record):
             if not element.is_list and not line:
@@ -73,7 +75,7 @@ def match(target: Record, source: Record, lines: Mapping[str, str], place: str) 
         by = "line" if line else "name" if path in named else "own" if element.fixed is not None or element.default is not None else ""
         parts.append(Part(path, _words(element), bool(element.least), element.is_list, line or named.get(path, ""), by,
                           fits[:_MOST_CANDIDATES]))
-    return Matched(tuple(parts[:_MOST_PARTS]), missing, problems)
+    return Matched(tuple(parts), missing, problems)
 
 
 def _parts(record: Record, at: str = "", depth: int = 0, around: tuple[str, ...] = ()) -> Iterator[tuple[str, Element]]:
@@ -105,7 +107,16 @@ def _fits(kind: SimpleType, other: SimpleType) -> bool:
 
 def _likeness(one: str, other: str) -> float:
     """How much two paths say the same, from 0 to 1: the last steps first, then the words around them."""
-    last = SequenceMatcher(None, one.rpartition(".")[2].lower(), other.rpartition(".")[2].lower()).ratio()
-    mine, theirs = (frozenset(word.lower() for word in _WORD.findall(text)) for text in (one, other))
+    mine, theirs = _words_of(one), _words_of(other)
     shared = len(mine & theirs) / max(1, len(mine | theirs))
-    return 0.7 * last + 0.3 * shared
+    return 0.7 * _alike(one.rpartition(".")[2].lower(), other.rpartition(".")[2].lower()) + 0.3 * shared
+
+
+@lru_cache(8192)
+def _words_of(path: str) -> frozenset[str]:
+    return frozenset(word.lower() for word in _WORD.findall(path))
+
+
+@lru_cache(65_536)  # records of one contract have few names, again and again
+def _alike(one: str, other: str) -> float:
+    return SequenceMatcher(None, one, other).ratio()

@@ -29,18 +29,34 @@ def ordered(base: str) -> bool:
     return base == "duration" or base in _PARTS
 
 
-def at_most(base: str, low: str, high: str) -> bool:
-    """Whether the first value is not greater than the second."""
-    if base == "duration":
-        lengths = list(zip(_lengths(low), _lengths(high), strict=True))
-        return all(one < other for one, other in lengths) or all(one == other for one, other in lengths)
-    (one, zoned), (other, other_zoned) = _moment(base, low), _moment(base, high)
-    return zoned is not other_zoned or one <= other
+def compile_bound(base: str, bound: str, is_low: bool, itself: bool) -> Within:
+    """Whether a value lies on the right side of a bound, read once: not below it where it `is_low`, else not above; `itself` says whether
+    the bound belongs to the range. Raises ValueError for a bound that is none."""
+    return _duration_bound(bound, is_low, itself) if base == "duration" else _part_bound(base, bound, is_low, itself)
 
 
-def equal(base: str, one: str, other: str) -> bool:
-    """Whether two values are one, however they are written."""
-    return _lengths(one) == _lengths(other) if base == "duration" else _moment(base, one) == _moment(base, other)
+def _duration_bound(bound: str, is_low: bool, itself: bool) -> Within:
+    edge = _lengths(bound)
+
+    def within(text: str) -> bool:
+        lengths = _lengths(text)
+        if lengths == edge:
+            return itself
+        return all(one > other if is_low else one < other for one, other in zip(lengths, edge, strict=True))
+
+    return within
+
+
+def _part_bound(base: str, bound: str, is_low: bool, itself: bool) -> Within:
+    edge, edge_zoned = _moment(base, bound)
+
+    def within(text: str) -> bool:
+        moment, zoned = _moment(base, text)
+        if zoned is not edge_zoned:
+            return True
+        return itself if moment == edge else (moment > edge) is is_low
+
+    return within
 
 
 def _lengths(text: str) -> tuple[Fraction, ...]:

@@ -13,7 +13,7 @@ from functools import cached_property
 from bricola.core.patterns.matcher import Pattern, compile_older, compile_pattern
 from bricola.core.patterns.syntax import PatternError
 from bricola.core.problems import Problem, shown
-from bricola.core.shapes.order import at_most, equal, ordered
+from bricola.core.shapes.order import compile_bound, ordered
 from bricola.core.shapes.primitives import ANY, BINARY_TYPES, PRIMITIVES, QNAMES, Primitive, Value
 
 
@@ -334,17 +334,12 @@ def _range_checker(python: type, low: Value, high: Value) -> Callable[[Value], s
 
 def _text_range_checkers(facets: SimpleType) -> list[Callable[[Value], str]]:
     """Of durations and parts of dates, which are kept as they are written."""
-    base, checks = facets.base, list[Callable[[Value], str]]()
     bounds = ((facets.min, True, True), (facets.above, True, False), (facets.max, False, True), (facets.below, False, False))
-    for bound, is_low, itself in bounds:
-        if bound is not None:
-            def check(value: Value, bound: str = bound, is_low: bool = is_low, itself: bool = itself) -> str:
-                if equal(base, value, bound):
-                    return "" if itself else "value.range"
-                return "" if at_most(base, *((bound, value) if is_low else (value, bound))) else "value.range"
+    return [_text_range_checker(compile_bound(facets.base, bound, is_low, itself)) for bound, is_low, itself in bounds if bound is not None]
 
-            checks.append(check)
-    return checks
+
+def _text_range_checker(within: Callable[[str], bool]) -> Callable[[Value], str]:
+    return lambda value: "" if within(value) else "value.range"
 
 
 def _digit_checker(digits: int | None, fraction: int | None) -> Callable[[Value], str]:

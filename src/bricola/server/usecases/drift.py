@@ -77,7 +77,8 @@ async def check_due(ports: Ports) -> None:
         if place.contract_check_hours is None:
             continue
         last = [datetime.fromisoformat(one["at"]) for one in checks if one["environment"] == place.name]
-        if not last or min(last) <= datetime.now(UTC) - timedelta(hours=place.contract_check_hours):
+        # the newest counts: what is not followed any more keeps the row of its last check for ever
+        if not last or max(last) <= datetime.now(UTC) - timedelta(hours=place.contract_check_hours):
             for one in await check(ports, place.name):
                 if one["state"] != "same":
                     log.warning("a contract of somebody else is not as it was", contract=one["contract"], environment=place.name,

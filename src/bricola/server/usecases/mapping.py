@@ -1,10 +1,12 @@
 """Implementing an operation of somebody's contract: what runs it, and from where each part comes."""
 
+import asyncio
 from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
 from bricola.core.contracts.served import offered
+from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
 from bricola.core.kinds.implementing import matched
 from bricola.core.kinds.resolve import resolve_operation
@@ -24,9 +26,7 @@ async def implement(ports: Ports, service: str, operation: str, runs: str | None
         known = Operation.model_validate({**known.model_dump(exclude={"runs", "map_in", "map_out", "map_faults"}), "runs": runs})
     changed = known.model_copy(update={name: dict(one) for name, one in (("map_in", map_in), ("map_out", map_out)) if one is not None})
     place = f"service {service}, {operation}"
-    offer = offered(draft, ports.drafts.catalogue.get(ContractDefinition, draft.contract), place)
-    inner = resolve_operation(changed, ports.drafts.catalogue, NEWEST, place)
-    pair = matched(changed, inner.shape, offer, place)
+    pair = await asyncio.to_thread(_match, ports.drafts.catalogue, draft, changed, place)  # large contracts take their time
     problems = [problem for one in pair or () if one.problems is not None for problem in one.problems.problems]
     changes: list[definitions.Change] = []
     if save:
@@ -39,13 +39,18 @@ async def implement(ports: Ports, service: str, operation: str, runs: str | None
             "changes": [definitions.plain_change(one) for one in changes]}
 
 
+def _match(catalogue: Catalogue, draft: ServiceDefinition, operation: Operation, place: str) -> tuple[Matched, Matched] | None:
+    offer = offered(draft, catalogue.get(ContractDefinition, draft.contract), place)
+    return matched(operation, resolve_operation(operation, catalogue, NEWEST, place).shape, offer, place)
+
+
 def _plain(one: Matched | None) -> dict[str, Any]:
     return {"parts": [asdict(part) | {"fits": list(part.fits)} for part in one.parts] if one else [],
             "missing": list(one.missing) if one else []}
 
 
 def _offers(ports: Ports, draft: ServiceDefinition) -> list[str]:
-    """What other services run, which this one may run as well, and the contract itself."""
+    """What services with a contract of ours run, which this one may run as well."""
     found = {one.runs for service in ports.drafts.catalogue.services() if service.name != draft.name for one in service.operations
              if not service.contract}
     return sorted(found)

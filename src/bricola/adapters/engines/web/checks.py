@@ -2,7 +2,6 @@
 
 import asyncio
 import ssl
-from collections.abc import Sequence
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -15,7 +14,6 @@ from bricola.adapters.stages import Skip, Step, fail
 from bricola.adapters.surroundings import Surroundings
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Binding
-from bricola.core.kinds.kind import Probe
 
 
 class WebServiceCheck:
@@ -23,8 +21,8 @@ class WebServiceCheck:
 
     kind: type[WebServiceKind]
 
-    def __init__(self, binding: Binding, endpoint: Endpoint, around: Surroundings, probes: Sequence[Probe]) -> None:
-        self._binding, self._endpoint, self._around, self._probes = binding, endpoint, around, probes
+    def __init__(self, binding: Binding, endpoint: Endpoint, around: Surroundings) -> None:
+        self._binding, self._endpoint, self._around = binding, endpoint, around
         parts = urlsplit(endpoint.address)
         self._host, self._tls_wanted = parts.hostname or "", parts.scheme == "https"
         self._port = parts.port or (443 if self._tls_wanted else 80)

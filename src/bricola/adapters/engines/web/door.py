@@ -23,7 +23,7 @@ def web_door(engine: Engine, kind: type[WebServiceKind], check: type[WebServiceC
 
     def checker(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, probes: Sequence[Probe], around: Surroundings,
                 running: SessionKind[Any] | None) -> Checker:
-        return check(binding, endpoint, around, probes)
+        return check(binding, endpoint, around)
 
     return Door(engine, sessions, checker, presents=_presents, trusts=_trusts)
 
