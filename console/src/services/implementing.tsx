@@ -151,7 +151,9 @@ function MapTable({
               <th scope="row" className="truncate font-mono text-[12.5px]" title={part.path}>
                 {part.path}
               </th>
-              <td className="truncate text-ink2">{part.type}</td>
+              <td className="truncate text-ink2" title={part.type}>
+                {part.type}
+              </td>
               <td className="py-1!">
                 <input
                   aria-label={t("From where {0} comes", part.path)}
