@@ -20,7 +20,7 @@ from bricola.core.messages.plain import from_plain
 from bricola.core.messages.request import write_request
 from bricola.core.messages.samples import sample_values
 from bricola.core.problems import Problem, ProblemError
-from bricola.core.serving.live import compile_answer
+from bricola.core.serving.live import compile_answer, compile_request
 from bricola.core.shapes.styles import Style
 from tests.core.samples import gauge_service
 
@@ -101,6 +101,38 @@ def test_what_we_write_is_what_we_read_in_every_style(style: str) -> None:
             back = compile_decoder(found.output.record, "")(body, "", problems)
             assert problems == []
             assert (back["result"] if style == "rpc" else back).keys() >= {one.name for one in operation.output.elements if one.least}
+
+
+CALLS = f"{STYLES['rpc'].namespace}:calls"
+OWN = STYLES["rpc"].namespace
+
+
+@pytest.mark.parametrize(("body", "codes"), [
+    (f'<c:GetGauge xmlns:c="{CALLS}"><parameters><code xmlns="{OWN}">G01</code></parameters></c:GetGauge>', []),
+    (f'<c:GetGauge xmlns:c="{CALLS}" xmlns:o="{OWN}"><parameters><o:code>G01</o:code></parameters></c:GetGauge>', []),
+    (f'<c:GetGauge xmlns:c="{CALLS}"/>', ["element.missing"]),
+    (f'<c:GetGauge xmlns:c="{CALLS}"><parameters/></c:GetGauge>', ["element.missing"]),
+    (f'<c:GetGauge xmlns:c="{CALLS}"><parameters><code>G01</code></parameters></c:GetGauge>', ["element.namespace"]),
+    (f'<GetGauge xmlns="{CALLS}"><parameters><code xmlns="{OWN}">G01</code></parameters></GetGauge>', ["element.namespace"]),
+    (f'<c:GetGauge xmlns:c="{CALLS}" xmlns:o="{OWN}"><parameters><o:code>G01</o:code></parameters><more/></c:GetGauge>', ["element.unknown"]),
+    (f'<c:GetGauge xmlns:c="{CALLS}" xmlns:o="{OWN}"><parameters><o:code>X</o:code></parameters></c:GetGauge>', ["value.pattern"]),
+    (f'<c:GetGauge xmlns:c="{CALLS}" xmlns:o="{OWN}"><parameters><o:code>G01</o:code></parameters><parameters/></c:GetGauge>', ["element.repeated"]),
+])
+def test_the_part_of_an_rpc_message_is_held_against_its_type(body: str, codes: list[str]) -> None:
+    shape = STYLES["rpc"]
+    problems: list[Problem] = []
+    operation = shape.operation("GetGauge")
+    assert operation is not None
+    values = compile_request(operation, shape.namespace, strict=True)(etree.fromstring(body), "GetGauge", problems)
+    assert [one.code for one in problems][:1] == codes
+    assert codes or values == {"code": "G01"}
+
+
+def test_the_json_face_is_the_same_in_every_style() -> None:
+    documents = {style: write_openapi(shape, "http://larkmere.example/rest/live/GaugeBook", 3) for style, shape in STYLES.items()}
+    for document in documents.values():
+        assert document["paths"].keys() == documents["wrapped"]["paths"].keys()
+        assert document["components"]["schemas"]["Gauge"] == documents["wrapped"]["components"]["schemas"]["Gauge"]
 
 
 def test_a_service_may_speak_one_version() -> None:
