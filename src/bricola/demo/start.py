@@ -21,7 +21,7 @@ from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.problems import Problem, ProblemError
 from bricola.demo.hosts.running import HostPlan, HostProcesses, make_accounts
-from bricola.demo.outside.river_board import PLACE
+from bricola.demo.outside import lock_signals, river_board
 from bricola.demo.registry import make_registry
 from bricola.server.bricola import Bricola
 from bricola.server.logs import LogLevel, set_up_logs
@@ -36,7 +36,8 @@ CALLERS = {
     "toll-audit": (["auditor"], "Reads only"),
     "night-batch": (["registry-clerk", "lock-desk", "auditor"], "Nightly jobs"),
 }
-SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard")
+SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard",
+            "MovementSummary", "PassageStatus", "PassageBooking")
 FILMED = ("vessel-ledger", "berth")
 ENVIRONMENTS = ("rehearsal", "live")
 HOSTS = (  # name, kind, environment, backend, endpoint
@@ -47,11 +48,15 @@ HOSTS = (  # name, kind, environment, backend, endpoint
     ("berths-live", "berths", "live", "berths", "basin"),
     ("river-board-rehearsal", "river-board", "rehearsal", "river-board", "telemetry"),
     ("river-board-live", "river-board", "live", "river-board", "telemetry"),
+    ("lock-signals-rehearsal", "lock-signals", "rehearsal", "lock-signals", "keepers"),
+    ("lock-signals-live", "lock-signals", "live", "lock-signals", "keepers"),
 )
-PROTOCOLS = {"ledger": "tn3270", "berths": "tn5250", "river-board": "http"}
+PROTOCOLS = {"ledger": "tn3270", "berths": "tn5250", "river-board": "http", "lock-signals": "http"}
+WEB = {"river-board": river_board.PLACE, "lock-signals": lock_signals.PLACE}  # kinds over HTTP, and the path at which they answer
 BROADCAST_EVERY = 25  # keys of a session in live, after which a message to all desks covers the screen
 CREDENTIALS = {"ledger-clerk-rehearsal": "LKCLERK", "ledger-clerk-live": "LKDESK", "berth-desk-rehearsal": "LKCLERK",
-               "berth-desk-live": "LKDESK", "river-board-rehearsal": "LKBOARD", "river-board-live": "LKBOARD"}
+               "berth-desk-live": "LKDESK", "river-board-rehearsal": "LKBOARD", "river-board-live": "LKBOARD",
+               "lock-signals-rehearsal": "LKSIGNAL", "lock-signals-live": "LKSIGNAL"}
 
 
 def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_json: bool = False) -> None:
@@ -75,7 +80,7 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
     accounts = data / "hosts.json"
     if not accounts.exists():
         make_accounts(accounts)
-    passwords = {"LKBOARD": ""} | {user: one["password"] for user, one in json.loads(accounts.read_text()).items()}
+    passwords = {"LKBOARD": "", "LKSIGNAL": ""} | {user: one["password"] for user, one in json.loads(accounts.read_text()).items()}
     hosts = HostProcesses(accounts)
     hosts.start(
         [
@@ -137,7 +142,7 @@ def placed(files: dict[str, str], ports: dict[str, int]) -> dict[str, str]:
 
 
 def _address(kind: str, port: int) -> str:
-    return f"http://127.0.0.1:{port}{PLACE}" if kind == "river-board" else f"127.0.0.1:{port}"
+    return f"http://127.0.0.1:{port}{WEB[kind]}" if kind in WEB else f"127.0.0.1:{port}"
 
 
 def _move_hosts(state: dict[str, Any], address: str, ports: dict[str, int]) -> None:
@@ -191,10 +196,10 @@ def _facts(state: dict[str, Any], address: str, hosts: HostProcesses, passwords:
         "backends": [
             {
                 "name": name,
-                "kind": "soap" if kind == "river-board" else "terminal host",
+                "kind": {"river-board": "soap", "lock-signals": "http"}.get(kind, "terminal host"),
                 "host": "127.0.0.1",
-                "user": "LKBOARD@larkmere" if kind == "river-board" else "LKCLERK",
-                "password": passwords["LKBOARD" if kind == "river-board" else "LKCLERK"],
+                "user": {"river-board": "LKBOARD@larkmere", "lock-signals": ""}.get(kind, "LKCLERK"),
+                "password": passwords[{"river-board": "LKBOARD", "lock-signals": "LKSIGNAL"}.get(kind, "LKCLERK")],
                 "port": hosts.ports[name],
                 "pid": hosts.pids()[name],
                 "protocol": PROTOCOLS[kind],

@@ -5,12 +5,13 @@ to the pools and sessions that it uses. Nothing about a call is kept anywhere el
 """
 
 from collections.abc import Awaitable, Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from bricola.core.calls.callers import ANONYMOUS, Caller
 from bricola.core.calls.limits import Limits
 from bricola.core.calls.marks import RequestMark
+from bricola.core.calls.trace import Span, Trace
 from bricola.core.calls.trials import Trial
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import Values
@@ -61,7 +62,13 @@ class Call:
     repeats: str = ""  # the id of the call whose answer this is, when the request came again
     picture: Picture | None = None
     stub: bool = False  # nothing implements the operation yet
-    trace: list[str] = field(default_factory=list)  # lines for owners, in order
+    trace: Trace | None = None  # what is noted of it, where traces are kept
+    span: Span | None = None  # the step of the trace that runs now
+
+    def note(self, line: str) -> None:
+        """A remark for owners, in the trace."""
+        if self.span is not None:
+            self.span.lines.append(line)
 
     def seconds_left(self, now: float, most: float) -> float:
         """How long something on behalf of this call may take, at most so many seconds. Raises ProblemError when its time is over."""

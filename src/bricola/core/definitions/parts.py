@@ -56,6 +56,7 @@ class TypedPart(Facets, _Typed):
     unit: str = ""
     required: bool = True
     repeats: bool = False
+    at_least: int = Described(0, ge=0)  # items, where it repeats
     at_most: int | None = Described(None, ge=1)
     sample: Scalar | None = None
 

@@ -139,6 +139,8 @@ def _yaml_problem(error: yaml.YAMLError, place: str) -> Problem:
     mend = "Check the indentation and the quotes of this line and the one above it."
     if "\\t" in str(what):
         mend = "Use spaces, not tabs, to indent."
+    elif "mapping values" in str(what):
+        mend = "A value that has ': ' in it stands in quotes, or on lines of its own below '|-'."
     return Problem("yaml.syntax", f"This is not well-formed YAML: {what}.", place=where, mend=mend)
 
 

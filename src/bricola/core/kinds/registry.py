@@ -75,6 +75,8 @@ def _reached(catalogue: Catalogue, service: ServiceDefinition) -> Iterator[Defin
         kind = kind_of(definition)
         if kind is not None:
             waiting += kind.needs(definition)
+        elif isinstance(definition, ServiceDefinition):  # whose operations something calls
+            waiting += [operation.source for operation in definition.operations]
 
 
 def needs(catalogue: Catalogue, service: ServiceDefinition) -> Catalogue:

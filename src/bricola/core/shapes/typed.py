@@ -44,8 +44,14 @@ def _element(part: TypedPart, catalogue: Catalogue, place: str, inside: tuple[st
     sample = None
     if part.sample is not None and isinstance(kind, SimpleType):
         sample = typed_value(kind, part.sample, f"{place}, sample")
-    most = part.at_most if part.repeats else 1
-    return Element(part.name, kind, int(part.required and not part.repeats), most, part.description, None, sample,
+    if part.at_least and not part.repeats:
+        raise ProblemError(Problem("type.bounds", "Only what repeats has a least number of items.", place=place,
+                                   mend="Add 'repeats: true'."))
+    if part.at_most is not None and part.at_least > part.at_most:
+        raise ProblemError(Problem("type.bounds", "at_least is above at_most.", place=place, expected=f"at_least up to {part.at_most}",
+                                   found=str(part.at_least)))
+    least, most = (part.at_least, part.at_most) if part.repeats else (int(part.required), 1)
+    return Element(part.name, kind, least, most, part.description, None, sample,
                    label_texts(part.label), part.unit, sensitive=getattr(part, "sensitive", False))
 
 

@@ -7,6 +7,7 @@ import argparse
 import asyncio
 import json
 import os
+import secrets
 import signal
 import sys
 from datetime import datetime
@@ -17,16 +18,21 @@ from bricola.demo.hosts.berths import BerthDesk
 from bricola.demo.hosts.ledger import Ledger
 from bricola.demo.hosts.records import BerthFile, LedgerFile
 from bricola.demo.hosts.server import FAULTS, Behaviour, HostServer
+from bricola.demo.outside.lock_signals import LockSignals
 from bricola.demo.outside.river_board import RiverBoard
+from bricola.demo.outside.web import WebService
 
-KINDS = ("ledger", "berths", "river-board")
+KINDS = ("ledger", "berths", "river-board", "lock-signals")
 
 
-def new_server(kind: str, registry: Path, accounts: dict[str, Account], behaviour: Behaviour) -> HostServer | RiverBoard:
+def new_server(kind: str, registry: Path, accounts: dict[str, Account], behaviour: Behaviour) -> HostServer | WebService:
     """A host of one kind, not started."""
     known = Accounts(accounts)
     if kind == "river-board":
         return RiverBoard(registry, {f"{user}@larkmere": one.password for user, one in accounts.items()}, behaviour.delay)
+    if kind == "lock-signals":
+        own = accounts.get("LKSIGNAL")  # a folder of an older demo has none
+        return LockSignals(own.password if own is not None else secrets.token_hex(8), behaviour.delay)
     if kind == "berths":
         return HostServer(BerthDesk(BerthFile(registry), known, datetime.now).session, True, behaviour, "LKB")
     return HostServer(Ledger(LedgerFile(registry), known, datetime.now).session, False, behaviour)

@@ -99,7 +99,7 @@ class HostProcesses:
 
 def make_accounts(file: Path) -> None:
     """Write the hosts' accounts with secrets of their own."""
-    passwords = {user: secrets.token_hex(4).upper() for user in ("LKCLERK", "LKDESK", "LKOLD", "LKONE", "LKBOARD")}
+    passwords = {user: secrets.token_hex(4).upper() for user in ("LKCLERK", "LKDESK", "LKOLD", "LKONE", "LKBOARD", "LKSIGNAL")}
     content = {user: {"password": password, "expired": user == "LKOLD", "most": 1 if user == "LKONE" else 100}
                for user, password in passwords.items()}
     with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as stream:

@@ -4,17 +4,16 @@ It knows nothing of Bricola: messages are taken apart and put together by hand, 
 gauge and the quarter of an hour, so that whoever asks at one moment gets one answer.
 """
 
-import asyncio
 import math
 import sqlite3
-import threading
 from datetime import UTC, datetime, timedelta
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from importlib import resources
 from pathlib import Path
 from xml.sax.saxutils import escape
 
 from lxml import etree
+
+from bricola.demo.outside.web import Answer, Headers, WebService
 
 SOAP = "http://schemas.xmlsoap.org/soap/envelope/"
 SECURITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd"
@@ -23,24 +22,21 @@ PLACE = "/gauges"
 _QUARTER = 900  # seconds between readings
 
 
-class RiverBoard:
+class RiverBoard(WebService):
     """One service on one port. `accounts` are the names and passwords that its user tokens may have; `delay` seconds before each answer."""
 
     def __init__(self, registry: Path, accounts: dict[str, str], delay: float = 0.0) -> None:
-        self.registry, self.accounts, self.delay = registry, accounts, delay
-        self._server: ThreadingHTTPServer | None = None
+        super().__init__(delay)
+        self.registry, self.accounts = registry, accounts
 
-    async def start(self, port: int) -> int:
-        server = ThreadingHTTPServer(("127.0.0.1", port), _handler(self))
-        server.daemon_threads = True
-        threading.Thread(target=server.serve_forever, daemon=True).start()
-        self._server = server
-        return int(server.server_address[1])
-
-    async def close(self) -> None:
-        if self._server is not None:
-            await asyncio.to_thread(self._server.shutdown)
-            self._server.server_close()
+    def respond(self, method: str, path: str, header: Headers, body: bytes) -> Answer:
+        if method == "GET":
+            known = path.lower() == f"{PLACE}?wsdl"
+            return Answer(200, self.contract(f"http://{header('Host') or 'localhost'}{PLACE}")) if known else Answer(404)
+        if method != "POST":
+            return Answer(204)
+        status, text = self.answer(body)
+        return Answer(status, text.encode())
 
     def contract(self, address: str) -> bytes:
         text = resources.files("bricola.demo.outside").joinpath("river-board.wsdl").read_text()
@@ -94,38 +90,3 @@ def _fault(code: str, words: str, detail: str = "") -> str:
     inner = f"<detail>{detail}</detail>" if detail else ""
     return (f'<?xml version="1.0"?><e:Envelope xmlns:e="{SOAP}"><e:Body><e:Fault><faultcode>e:{code}</faultcode>'
             f"<faultstring>{escape(words)}</faultstring>{inner}</e:Fault></e:Body></e:Envelope>")
-
-
-def _handler(board: RiverBoard) -> type[BaseHTTPRequestHandler]:
-    class Handler(BaseHTTPRequestHandler):
-        protocol_version = "HTTP/1.1"
-        wbufsize = 1 << 16  # head and body leave in one packet
-
-        def do_GET(self) -> None:
-            if self.path.lower() == f"{PLACE}?wsdl":
-                self._send(200, board.contract(f"http://{self.headers.get('Host', 'localhost')}{PLACE}"))
-            else:
-                self._send(404, b"")
-
-        def do_OPTIONS(self) -> None:
-            self._send(204, b"")
-
-        def do_POST(self) -> None:
-            body = self.rfile.read(int(self.headers.get("Content-Length", 0)))
-            if board.delay:
-                threading.Event().wait(board.delay)
-            status, text = board.answer(body)
-            self._send(status, text.encode())
-
-        def _send(self, status: int, body: bytes) -> None:
-            self.send_response(status)
-            if body:
-                self.send_header("Content-Type", "text/xml; charset=utf-8")
-            self.send_header("Content-Length", str(len(body)))
-            self.end_headers()
-            self.wfile.write(body)
-
-        def log_message(self, format: str, *args: object) -> None:  # noqa: A002 — the name is the base class's
-            """Nothing is written down."""
-
-    return Handler

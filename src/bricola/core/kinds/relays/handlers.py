@@ -62,7 +62,7 @@ class Relay:
             try:
                 answered = await session.send(outbound, call.seconds_left(self._pool.now(), self._seconds))
                 broken = False
-                call.trace.append(f"{self._shape.name}: status {answered.status}, {len(answered.body)} bytes")
+                call.note(f"{self._shape.name}: status {answered.status}, {len(answered.body)} bytes")
                 return read_answer(outbound, answered.status, answered.content_type, answered.body, self._shape.one_way), answered
             except SessionLostError as error:
                 if attempt == _ATTEMPTS or (error.begun and self._shape.writes):
