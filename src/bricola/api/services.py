@@ -495,7 +495,48 @@ class Picture(TypedDict):
 
 
 @closed
+class Lent(TypedDict):
+    """A session that a step used; `waited` in microseconds."""
+
+    pool: str
+    endpoint: str
+    session: int
+    waited: int
+
+
+class SpanMore(TypedDict, total=False):
+    taken: Any
+    given: Any
+    failed: str
+    words: str
+    lines: list[str]
+    tries: int
+    lent: list[Lent]
+
+
+@closed
+class Span(SpanMore):
+    """One step of a call. `at` is microseconds since the call began, `micros` how long it took, None for one that was cut off. `taken` and
+    `given` are values, sensitive ones masked."""
+
+    name: str
+    action: str
+    depth: int
+    at: int
+    micros: int | None
+
+
+@closed
+class Trace(TypedDict):
+    """All steps in the order in which they began, the call itself first; `dropped` are those beyond what is kept."""
+
+    spans: list[Span]
+    dropped: int
+
+
+@closed
 class CallDetail(Call):
-    """With the picture of the screen that it stopped at, for operators."""
+    """With the picture of the screen that it stopped at and the trace, for operators."""
 
     picture: Picture | None
+    trace: Trace | None

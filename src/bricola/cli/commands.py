@@ -59,6 +59,8 @@ COMMANDS: dict[str, Listed] = {
     "call": Listed("calling", "Calls", "Call an operation through its real endpoint and print the answer. Exit status 1 for a fault."),
     "keys": Listed("calling", "Calls", "List real keys for an input that holds the key of an object."),
     "calls": Listed("calling", "Calls", "List recorded calls, the newest first."),
+    "trace": Listed("tracing", "Calls",
+        "Show what every step of a call took and gave, how long it took, and over which session; the cause of a failure first."),
     "audit": Listed("audit", "People and callers", "List who changed what, from what, to what; the newest first."),
     "backup": Listed("audit", "Run",
         "Take a backup of the running service. The key of the credentials is not in it: keep a copy of it apart."),

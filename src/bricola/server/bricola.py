@@ -127,6 +127,7 @@ class Bricola:
             dropped = await self.calls.prune(one.name, time.time() - one.records.keep_days * DAY)
             if dropped:
                 log.info("old call records are dropped", environment=one.name, records=dropped, keep_days=one.records.keep_days)
+            await self.calls.prune_traces(one.name, time.time() - one.traces.keep_days * DAY)
 
     def _work(self) -> Iterator[tuple[str, Callable[["Bricola"], Awaitable[None]]]]:
         yield "contracts", check_due

@@ -3,6 +3,7 @@
 A record is in the file at most FLUSH_SECONDS after its call; a crash of the machine loses no more than that.
 """
 
+import json
 import sqlite3
 import threading
 from collections import Counter
@@ -14,11 +15,13 @@ from typing import Any
 import structlog
 
 from bricola.core.calls.call import Picture
+from bricola.core.calls.trace import Trace
 from bricola.core.serving.pipeline import CallRecord
 from bricola.store.database import Db, bucket_micros, latency_bucket, open_database
 
 FLUSH_SECONDS = 0.1
 _MOST_PENDING = 200_000  # records kept while the file cannot be written; about 60 MB
+_MOST_TRACES = 2_000  # that wait to be written
 _COLUMNS = ", ".join(CallRecord._fields)
 _ROW = f"({', '.join('?' * len(CallRecord._fields))})"
 _INSERT = f"INSERT INTO call ({_COLUMNS}) VALUES {_ROW}"
@@ -46,6 +49,7 @@ class CallWriter:
         self._unwritten: list[CallRecord] = []  # counted, and to be written again
         self._unrolled: list[CallRecord] = []  # not kept, and still to be counted in the minutes
         self._pictures: list[tuple[str, str, float, str, str]] = []
+        self._traces: list[tuple[CallRecord, Trace]] = []
         self._lost = 0
         self._stop = threading.Event()
         self._flushing = threading.Lock()
@@ -58,6 +62,11 @@ class CallWriter:
     def keep_picture(self, record: CallRecord, picture: Picture) -> None:
         """Keep the screen that a call stopped at."""
         self._pictures.append((record.id, record.environment, record.at, picture.title, "\n".join(picture.lines)))
+
+    def keep_trace(self, record: CallRecord, trace: Trace) -> None:
+        """Keep what every step took and gave. While more wait than can be written, further ones are let go."""
+        if len(self._traces) < _MOST_TRACES:
+            self._traces.append((record, trace))
 
     def flush(self) -> None:
         """Write what is pending now; for those who read right after a call. Runs on any thread."""
@@ -79,6 +88,9 @@ class CallWriter:
                 self._roll_up(batch + unkept)
                 pictures, self._pictures = self._pictures, []
                 self._db.executemany("INSERT OR REPLACE INTO call_picture VALUES (?, ?, ?, ?, ?)", pictures)
+                traces, self._traces = self._traces, []
+                self._db.executemany("INSERT OR REPLACE INTO call_trace VALUES (?, ?, ?, ?)", (
+                    (one.id, one.environment, one.at, json.dumps(trace.as_plain())) for one, trace in traces))
                 self._db.execute("COMMIT")
             except sqlite3.Error as error:
                 if self._db.in_transaction:
@@ -134,6 +146,18 @@ def picture_of(db: Db, call: str) -> dict[str, Any] | None:
     """The screen that a call stopped at."""
     row = db.execute("SELECT title, rows FROM call_picture WHERE call = ?", (call,)).fetchone()
     return {"title": row[0], "lines": row[1].split("\n")} if row is not None else None
+
+
+def trace_of(db: Db, call: str) -> dict[str, Any] | None:
+    """What every step of a call took and gave; None where no trace was kept."""
+    row = db.execute("SELECT body FROM call_trace WHERE call = ?", (call,)).fetchone()
+    return dict(json.loads(row[0])) if row is not None else None
+
+
+def prune_traces(db: Db, environment: str, before: float) -> int:
+    """Remove the traces of an environment from before a moment, a batch at a time; answers how many."""
+    return db.execute("DELETE FROM call_trace WHERE rowid IN (SELECT rowid FROM call_trace WHERE environment = ? AND at < ? LIMIT 1000)",
+                      (environment, before)).rowcount
 
 
 def prune(db: Db, environment: str, before: float) -> int:

@@ -70,6 +70,12 @@ class Call:
         if self.span is not None:
             self.span.lines.append(line)
 
+    def tried_again(self, why: str) -> None:
+        """Note that something is tried once more."""
+        if self.span is not None:
+            self.span.tries += 1
+            self.span.lines.append(f"tried again: {why}")
+
     def seconds_left(self, now: float, most: float) -> float:
         """How long something on behalf of this call may take, at most so many seconds. Raises ProblemError when its time is over."""
         if self.deadline is None:

@@ -8,13 +8,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
-from bricola.core.messages.showing import shown_plain
+from bricola.core.messages.showing import Left, shown_plain
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.model import Record
 
 MOST_SPANS = 500  # of one call; what comes after is counted
 MOST_LINES = 50  # remarks of one span
-MOST_VALUES = 20_000  # characters of what went in or out of one span
+MOST_VALUES = 100_000  # characters of all that went in and out
 
 
 class Held(NamedTuple):
@@ -88,11 +88,17 @@ class Trace:
     def end(self, span: Span) -> None:
         span.ended = self.clock()
 
+    def close(self, name: str, failed: str, words: str) -> None:
+        """The call is over. What is still open then (a step that was cut off) stays without an end."""
+        self.root.name, self.root.failed, self.root.words = name, failed, words
+        self.root.ended = self.clock()
+
     def as_plain(self) -> dict[str, Any]:
         """As JSON data, sensitive values masked, in microseconds since the call began."""
-        return {"spans": [self._plain(one) for one in self.spans], "dropped": self.dropped}
+        left = Left(MOST_VALUES)
+        return {"spans": [self._plain(one, left) for one in self.spans], "dropped": self.dropped}
 
-    def _plain(self, span: Span) -> dict[str, Any]:
+    def _plain(self, span: Span, left: Left) -> dict[str, Any]:
         ended = span.ended
         parts: dict[str, Any] = {
             "name": span.name, "action": span.action, "depth": span.depth, "at": int((span.started - self.started) * 1e6),
@@ -100,7 +106,7 @@ class Trace:
         }
         for name, held in (("taken", span.taken), ("given", span.given)):
             if held is not None:
-                parts[name] = shown_plain(held.record, held.values, MOST_VALUES, held.secret)
+                parts[name] = shown_plain(held.record, held.values, left, held.secret)
         if span.failed:
             parts |= {"failed": span.failed, "words": span.words}
         if span.lines:

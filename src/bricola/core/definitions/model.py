@@ -250,6 +250,15 @@ class RecordPolicy(Frozen):
     keep_days: int = Described(90, ge=1, le=3650)
 
 
+class TracePolicy(Frozen):
+    """Which calls leave a trace of what every step took and gave, and for how many days: none, those that fail, a share of `percent` and
+    those that fail, or all."""
+
+    of: Literal["none", "faults", "share", "all"] = "faults"
+    percent: float = Described(1.0, gt=0, le=100)
+    keep_days: int = Described(14, ge=1, le=3650)
+
+
 class EnvironmentDefinition(Definition):
     """Where releases run. `follows` names the environment that a release passes before this one."""
 
@@ -262,6 +271,7 @@ class EnvironmentDefinition(Definition):
     anonymous: tuple[str, ...] = ()  # services that answer callers without identity, on purpose
     context: dict[Name, Scalar] = {}  # company, language, site: taken by inputs that are given by context
     records: RecordPolicy = RecordPolicy()
+    traces: TracePolicy = TracePolicy()
     screen_check_hours: float | None = Described(None, gt=0, le=8760)  # how often the films are held against the live hosts
     contract_check_hours: float | None = Described(None, gt=0, le=8760)  # how often contracts of others are looked at again
     repeat_hours: float = Described(24.0, gt=0, le=8760)  # how long a write's request id is remembered

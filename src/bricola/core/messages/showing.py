@@ -11,22 +11,22 @@ MOST_ITEMS = 20  # of a list
 MOST_TEXT = 500  # characters of one value
 
 
-class _Left:
+class Left:
     """How many characters may still be shown."""
 
     def __init__(self, most: int) -> None:
         self.most = most
 
 
-def shown_plain(record: Record | None, values: Any, most: int, secret: frozenset[str] = frozenset()) -> Any:
+def shown_plain(record: Record | None, values: Any, left: Left, secret: frozenset[str] = frozenset()) -> Any:
     """What may be shown of values. `record` says which are sensitive, `secret` are further fields at the top, '' all of them. Lists and
-    texts are cut, and say so; after `most` characters in all the rest is left out."""
+    texts are cut, and say so; when nothing is `left` of what may be shown in all, the rest is left out."""
     if "" in secret:
         return MASK
-    return _any(record, values, _Left(most), secret)
+    return _any(record, values, left, secret)
 
 
-def _any(kind: Record | None, value: Any, left: _Left, secret: frozenset[str] = frozenset()) -> Any:
+def _any(kind: Record | None, value: Any, left: Left, secret: frozenset[str] = frozenset()) -> Any:
     if left.most <= 0:
         return "…"
     if isinstance(value, Mapping):
@@ -39,12 +39,15 @@ def _any(kind: Record | None, value: Any, left: _Left, secret: frozenset[str] = 
     if value is None or isinstance(value, bool | int):
         left.most -= 8
         return value
-    text = f"{len(value)} bytes" if isinstance(value, bytes) else lexical(value)
+    try:
+        text = f"{len(value)} bytes" if isinstance(value, bytes) else lexical(value)
+    except TypeError:  # something that is no value of a message: its class says enough
+        text = f"a {type(value).__name__}"
     left.most -= min(len(text), MOST_TEXT)
     return f"{text[:MOST_TEXT]}… {len(text) - MOST_TEXT} more characters" if len(text) > MOST_TEXT else text
 
 
-def _slot(element: Element | None, value: Any, left: _Left) -> Any:
+def _slot(element: Element | None, value: Any, left: Left) -> Any:
     if element is not None and element.sensitive and value is not None:
         return MASK
     return _any(element.type if element is not None and isinstance(element.type, Record) else None, value, left)

@@ -18,6 +18,7 @@ from typing import Any, Generic
 import structlog
 
 from bricola.core.calls.call import Call
+from bricola.core.calls.trace import Lent
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import PoolSettings
 from bricola.core.pool.capacity import Meter
@@ -93,7 +94,7 @@ class Lender(Generic[S]):
         if session is not None:
             return session
         self._count.requests_num += 1
-        now = self._clock()
+        now = since = self._clock()
         deadline = now + (self._settings.timeout if call is None else call.seconds_left(now, self._settings.timeout))
         while True:
             if self._state in NOT_LENDING:
@@ -106,11 +107,11 @@ class Lender(Generic[S]):
             elif now >= held.expires:
                 self._discard(held)
             elif now < held.check_at:
-                return self._lend(held, now, call)
+                return self._lend(held, now, call, since)
             elif self.endpoints.state(held.endpoint).circuit is Circuit.OPEN:
                 self._discard(held)  # its endpoint does not answer: asking would only take time
             elif await self._checked(held, deadline - now):
-                return self._lend(held, self._clock(), call)
+                return self._lend(held, self._clock(), call, since)
 
     def give_back(self, session: S, broken: bool = False) -> None:
         """Return a session; a broken one is closed, an unclean one reset in the background."""
@@ -149,7 +150,9 @@ class Lender(Generic[S]):
 
     # Inside
 
-    def _lend(self, held: Held[S], now: float, call: Call | None) -> S:
+    def _lend(self, held: Held[S], now: float, call: Call | None, since: float | None = None) -> S:
+        if call is not None and call.span is not None:
+            call.span.lent.append(Lent(self.name, held.endpoint, held.number, now - since if since is not None else 0.0))
         held.lent_at = self._asked = now
         held.state = _IN_USE
         held.uses += 1

@@ -66,6 +66,8 @@ class LiveService:
     records: str = "all"  # which calls leave a record: all, faults, none
     repeat_hours: float = 24.0  # how long a write's request id is remembered
     call_seconds: float = 120.0  # after which a call is given up
+    traces: str = "none"  # which calls leave a trace: none, faults, share, all
+    trace_percent: float = 1.0  # of the share
     notice: str = ""  # for callers, in the contract and on the page
     kept: str = field(default="", repr=False)  # the contract as it was released
     pools: Pools = field(default_factory=dict, compare=False, repr=False)  # by backend
@@ -113,7 +115,8 @@ def compile_service(
     return LiveService(
         environment.name, service.name, service.segment, release, shape, service.name in environment.anonymous, by_tag, operations,
         by_action, shared, frozenset(tag for one in shape.operations for tag in one.understood), resolved.offer, probes,
-        environment.records.of, environment.repeat_hours, environment.call_seconds, pools=pools, kept=kept or resolved.kept_contract())
+        environment.records.of, environment.repeat_hours, environment.call_seconds, pools=pools, kept=kept or resolved.kept_contract(),
+        traces=environment.traces.of, trace_percent=environment.traces.percent)
 
 
 def compile_request(operation: OperationShape, namespace: str, strict: bool) -> ElementReader:

@@ -13,6 +13,7 @@ import structlog
 from bricola.core.calls.call import Call, Picture, PictureError
 from bricola.core.calls.callers import ANONYMOUS, Caller, Callers, no_identity
 from bricola.core.calls.idempotency import MOST_ID, Idempotency, RequestKey
+from bricola.core.calls.trace import Held, Trace
 from bricola.core.calls.trials import Trial
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.plain import from_plain
@@ -48,6 +49,10 @@ class Recorder(Protocol):
     """Takes records off the hot path; must not block. Every call is counted; `keep` says whether it is also kept."""
 
     def add(self, record: CallRecord, keep: bool) -> None: ...
+    def keep_trace(self, record: CallRecord, trace: Trace) -> None:
+        """Keep what every step took and gave; what becomes text of it is worked out by whoever writes."""
+        ...
+
     def keep_picture(self, record: CallRecord, picture: Picture) -> None:
         """Keep the screen that a call stopped at."""
         ...
@@ -78,6 +83,7 @@ class Pipeline:
         self._clock = clock
         self._new_id = new_id
         self._idempotency = idempotency
+        self._owed = 0.0  # of the share of traces, in percent of one
 
     async def soap(self, service: LiveService, request: Request) -> Answer:
         """Answer a SOAP request of either version."""
@@ -107,9 +113,13 @@ class Pipeline:
             authorise(service, operation, caller)
             problems: list[Problem] = []
             values = from_plain(operation.shape.input, plain, name, problems)
+            if call.trace is not None:
+                call.trace.root.taken = Held(operation.shape.input, values)
             if problems:
                 raise ProblemError(*problems)
             answer = await self._handle(service, operation, call, values, request_id, trial)
+            if call.trace is not None:
+                call.trace.root.given = Held(operation.shape.output, answer)
             if not isinstance(answer, Passed):
                 operation.encode(answer)
         except DeclaredFaultError as fault:
@@ -137,12 +147,16 @@ class Pipeline:
             authorise(service, operation, call.caller)
             problems: list[Problem] = []
             values = face.decode(operation, call, problems)
+            if call.trace is not None:
+                call.trace.root.taken = Held(operation.shape.input, values)
             if problems:
                 raise ProblemError(*problems)
             if operation.shape.writes:
                 answer = await self._handle(service, operation, call, values, face.request_id, request.trial)
             else:
                 answer = await operation.handle(call, values)
+            if call.trace is not None:
+                call.trace.root.given = Held(operation.shape.output, answer)
             status, content_type, body = face.encode(operation, answer, call)
         except DeclaredFaultError as fault:
             assert operation is not None  # only a handler raises it
@@ -160,7 +174,23 @@ class Pipeline:
         return Answer(status, content_type, body, call.id, challenge, _trial_words(request, call), call.repeats, call.stub)
 
     def _begin(self, service: LiveService, started: float) -> Call:
-        return Call(self._new_id(), at=self._now(), deadline=started + service.call_seconds, caller=NOBODY)
+        call = Call(self._new_id(), at=self._now(), deadline=started + service.call_seconds, caller=NOBODY)
+        if service.traces != "none":
+            call.trace = Trace(self._clock)
+            call.span = call.trace.root
+        return call
+
+    def _keeps_trace(self, service: LiveService, call: Call) -> bool:
+        """All, those that failed, and of the others a share: every so many calls, so that the share is exact."""
+        if service.traces == "all" or call.result != "answered":
+            return True
+        if service.traces != "share":
+            return False
+        self._owed += service.trace_percent
+        if self._owed < 100:
+            return False
+        self._owed -= 100
+        return True
 
     def _authenticate(self, service: LiveService, request: Request, call: Call) -> None:
         if request.authorization is not None:
@@ -222,6 +252,9 @@ class Pipeline:
             face, status, micros, call.result, call.fault, call.message, sent, answered,
         )
         self._recorder.add(record, keep)
+        if call.trace is not None and self._keeps_trace(service, call):
+            call.trace.close(call.operation, call.fault if call.result != "answered" else "", call.message)
+            self._recorder.keep_trace(record, call.trace)
         if call.picture is not None and keep:
             self._recorder.keep_picture(record, call.picture)
 

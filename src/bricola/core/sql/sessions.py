@@ -79,6 +79,8 @@ async def read(pool: DatabasePool, call: Call, sql: str, parameters: Sequence[An
 
     `at_once` is for what an index should serve: it runs on the caller's own thread where the kind of session can."""
     attempt = 1
+    if call.span is not None:
+        call.note(sql)
     while True:
         within = call.seconds_left(pool.now(), NO_LIMIT)
         session = pool.take(call) or await pool.borrow(call)
@@ -93,6 +95,7 @@ async def read(pool: DatabasePool, call: Call, sql: str, parameters: Sequence[An
             if attempt == _READ_ATTEMPTS:
                 raise
             attempt += 1
+            call.tried_again("the session was lost")
         except ProblemError:
             broken = False  # refused by a backend that answers
             raise

@@ -258,9 +258,11 @@ async def recent(
 
 @router.get("/calls/{call}", response_model=answers.CallDetail)
 async def one_call(call: str, user: Viewer, bricola: Running) -> dict[str, Any]:
-    """One recorded call; for operators with the picture of the screen that it stopped at, where there is one."""
+    """One recorded call; for operators with the picture of the screen that it stopped at and its trace, where they were kept."""
     found = await bricola.calls.recent(call=call, limit=1)
     if not found:
         raise ProblemError(Problem("call.unknown", "There is no record of this call.", Kind.MISSING, place=call))
-    picture = await bricola.calls.picture(call) if user.role != "viewer" else None
-    return found[0]._asdict() | {"picture": picture}
+    looks_inside = user.role != "viewer"
+    picture = await bricola.calls.picture(call) if looks_inside else None
+    trace = await bricola.calls.trace(call) if looks_inside else None
+    return found[0]._asdict() | {"picture": picture, "trace": trace}

@@ -33,8 +33,14 @@ class Calls:
     async def picture(self, call: str) -> dict[str, Any] | None:
         return await self._storage.calls(calls.picture_of, call)
 
+    async def trace(self, call: str) -> dict[str, Any] | None:
+        return await self._storage.calls(calls.trace_of, call)
+
     async def prune(self, environment: str, before: float) -> int:
         return await self._storage.prune_calls(calls.prune, environment, before)
+
+    async def prune_traces(self, environment: str, before: float) -> int:
+        return await self._storage.prune_calls(calls.prune_traces, environment, before)
 
 
 class StoredRequests:

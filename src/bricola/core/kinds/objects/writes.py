@@ -103,11 +103,13 @@ async def _in_transaction(
             if error.begun or attempt == _ATTEMPTS:
                 raise ProblemError(*error.problems) from None  # the database rolls back what it lost sight of
             attempt += 1
+            call.tried_again("the session was lost before the transaction began")
         except GivenUpError:
             broken = False
             if attempt == _MOST_GIVEN_UP:
                 raise
             attempt += 1
+            call.tried_again("the database gave the transaction up in favour of another")
         except ConstraintError as error:
             broken = False
             if error.constraint == "unique" and await table.exists(session, given):  # two at once may have looked and found nothing

@@ -68,6 +68,7 @@ class Relay:
                 if attempt == _ATTEMPTS or (error.begun and self._shape.writes):
                     raise
                 attempt += 1
+                call.tried_again("the session was lost")
             finally:
                 self._pool.give_back(session, broken)
 

@@ -41,6 +41,7 @@ def compile_flow(operation: ResolvedOperation, source: ResolvedFlow, pool: Termi
                 if attempt == _ATTEMPTS or (writes and session.course.keys > keys):
                     raise
                 attempt += 1
+                call.tried_again("the session was lost")
                 continue
             except (ProblemError, DeclaredFaultError):
                 broken = False  # it finds its way back, or is replaced

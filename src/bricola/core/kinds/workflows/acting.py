@@ -142,9 +142,7 @@ def _call(binder: Binder, node: CallNode) -> Made:
                 if attempt >= node.tries or error.problem.kind not in _TRIED_AGAIN:
                     raise
                 attempt += 1
-                if span is not None:
-                    span.tries = attempt
-                    span.lines.append(f"tried again after: {error.problem.sentence()}")
+                run.call.tried_again(error.problem.sentence())
                 await asyncio.sleep(node.pause)
         run.call.stub = run.call.stub or call.stub
         if span is not None:

@@ -70,7 +70,7 @@ def _http(binder: Binder, node: HttpNode) -> Made:
                 if attempt >= node.tries or error.problem.kind not in _TRIED_AGAIN:
                     raise
                 attempt += 1
-                run.call.note(f"tried again after: {error.problem.sentence()}")
+                run.call.tried_again(error.problem.sentence())
                 await asyncio.sleep(node.pause)
         names[node.name] = _answer(node, answered)
         if run.call.span is not None:
