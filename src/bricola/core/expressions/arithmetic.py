@@ -273,6 +273,7 @@ def parts_of(text: str) -> tuple[int, Decimal]:
     return factor * (int(years or 0) * 12 + int(months or 0)), factor * (whole + Decimal(seconds or 0))
 
 
+_MOST_UNITS = 10 ** 9
 _DURATION = re.compile(r"(-?)P(?:(\d{1,9})Y)?(?:(\d{1,9})M)?(?:(\d{1,9})D)?(?:T(?:(\d{1,9})H)?(?:(\d{1,9})M)?(?:(\d{1,12}(?:\.\d+)?)S)?)?",
                        re.ASCII)
 
@@ -331,7 +332,13 @@ def days_between(earlier: date, later: date) -> int:
 
 def units(months: int, seconds: int) -> Callable[[int], str]:
     """A function that makes a duration of so many units."""
-    return lambda number: duration(number * months, number * seconds)
+
+    def made(number: int) -> str:
+        if abs(number) > _MOST_UNITS:
+            raise FailedError("That is further than any calendar goes.", f"at most {_MOST_UNITS}", str(number))
+        return duration(number * months, number * seconds)
+
+    return made
 
 
 def compare_durations(one: str, other: str) -> int:

@@ -418,7 +418,8 @@ class Checker(Operators):
         if not function.least <= len(node.args) <= function.most:
             self.wrong(node, "argument", "The function takes another number of arguments.", function.form, f"{len(node.args)} arguments")
             return None
-        return function.check(self, node)
+        term = function.check(self, node)
+        return self._narrowed(node, term) if term is not None else None
 
     def _boolop(self, node: ast.BoolOp) -> Term | None:
         joins, truth = (" and ", True) if isinstance(node.op, ast.And) else (" or ", False)
@@ -434,17 +435,9 @@ class Checker(Operators):
 
 
 def path_of(node: ast.AST) -> str:
-    """The text under which a part is known to be there; '' for one that has no stable place."""
-    if isinstance(node, ast.Name):
-        return node.id
-    if isinstance(node, ast.Attribute):
-        base = path_of(node.value)
-        return f"{base}.{node.attr}" if base else ""
-    if isinstance(node, ast.Subscript) and isinstance(node.slice, ast.Constant | ast.Name | ast.Attribute):
-        base = path_of(node.value)
-        index = repr(node.slice.value) if isinstance(node.slice, ast.Constant) else path_of(node.slice)
-        return f"{base}[{index}]" if base and index else ""
-    return ""
+    """The text under which a part is known to be there; since nothing in an expression changes anything, one text is one value. '' for
+    what is never asked after."""
+    return ast.unparse(node) if isinstance(node, ast.Name | ast.Attribute | ast.Subscript | ast.Call) else ""
 
 
 def facts(node: ast.expr, truth: bool) -> frozenset[str]:

@@ -159,7 +159,7 @@ def _join(checker: Checker, node: ast.Call) -> Term | None:
     terms = arguments(checker, ast.Call(node.func, node.args[1:], []), [frozenset({Of.TEXT})])
     if items is None or not terms:
         return None
-    if items.type.item is None or items.type.item.of not in (Of.TEXT, Of.NOTHING) or (items.type.item.optional and items.type.least):
+    if items.type.item is None or items.type.item.of not in (Of.TEXT, Of.NOTHING) or items.type.item.optional:
         checker.mismatch(node.args[0], "a list of texts", items, "Write join([text(one) for one in …], …).")
         return None
     return Term(f"{checker.helper(arithmetic.join_texts)}({checker.visited(items)}, {terms[0].code})", Type(Of.TEXT))

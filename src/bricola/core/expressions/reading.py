@@ -22,7 +22,7 @@ _ALLOWED: tuple[type[ast.AST], ...] = (
     ast.BoolOp, ast.And, ast.Or, ast.UnaryOp, ast.Not, ast.USub, ast.UAdd, ast.BinOp, ast.Add, ast.Sub, ast.Mult, ast.Div, ast.FloorDiv,
     ast.Mod, ast.Compare, ast.Eq, ast.NotEq, ast.Lt, ast.LtE, ast.Gt, ast.GtE, ast.In, ast.NotIn, ast.Is, ast.IsNot, ast.IfExp, ast.Call,
     ast.Attribute, ast.Name, ast.Load, ast.Store, ast.Subscript, ast.Slice, ast.Constant, ast.List, ast.Tuple, ast.Dict, ast.ListComp,
-    ast.GeneratorExp, ast.comprehension, ast.Lambda, ast.arguments, ast.arg, ast.JoinedStr, ast.FormattedValue,
+    ast.GeneratorExp, ast.comprehension, ast.Lambda, ast.arguments, ast.arg, ast.JoinedStr, ast.FormattedValue, ast.keyword,
 )
 _WORDS = {
     "Pow": "The sign ** is not used here.", "NamedExpr": "An expression gives a value and keeps none.",

@@ -1,10 +1,12 @@
 """What is known at a point of a workflow: which names there are, of which types, and which of them are there for certain."""
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 from bricola.core.expressions.types import Type, merge
 
+_WORDS = re.compile(r"\w+")
 CAUGHT = "caught"  # what a handler knows of the failure
 CALL = "call"  # what a workflow knows of the call that it answers
 
@@ -31,9 +33,8 @@ class Known:
 
 def forgetting(there: frozenset[str], names: Iterable[str]) -> frozenset[str]:
     """What still holds when names get other values."""
-    changed = tuple(names)
-    return frozenset(one for one in there if not any(
-        one == name or one.startswith((f"{name}.", f"{name}[")) or f"[{name}" in one for name in changed))
+    changed = frozenset(names)
+    return frozenset(one for one in there if changed.isdisjoint(_WORDS.findall(one)))
 
 
 @dataclass

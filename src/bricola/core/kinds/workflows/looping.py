@@ -84,7 +84,7 @@ def _while(binder: Binder, node: WhileNode) -> Made:
                 return True
             _forget(names, own)
             await run.turn()
-        run.call.note(f"{rounds} rounds")
+        run.call.note(f"{rounds} {'round' if rounds == 1 else 'rounds'}")
         return False
 
     return None, run
@@ -127,7 +127,7 @@ def _each(binder: Binder, node: EachNode) -> Made:
             if run.call.span is not None:
                 secret = collect.secret if collect is not None else frozenset()
                 run.call.span.given = Held(None, names[node.name], frozenset(("",)) if secret else frozenset())
-        run.call.note(f"{len(items)} items")
+        run.call.note(f"{len(items)} {'item' if len(items) == 1 else 'items'}")
         return ended
 
     return None, run
