@@ -33,14 +33,14 @@ class Folders:
             if not path.is_relative_to(root):
                 raise ProblemError(Problem("binding.file-path", "The file is a link to another folder.", Kind.PERMISSION, found=file,
                                            expected="a file inside the allowed folders", mend=self._mend))
-            if self._is_own(path):
+            if self.is_own(path):
                 raise own_store(file)
             if path.exists():
                 return path
         return (roots[0] / file).resolve()
 
-    def _is_own(self, path: Path) -> bool:
-        """By its place, or by being the same file under another name."""
+    def is_own(self, path: Path) -> bool:
+        """Whether it is a file of the service: by its place, or by being the same file under another name."""
         data = self.data.resolve()
         if path.parent == data and path.name.startswith(OWN):
             return True

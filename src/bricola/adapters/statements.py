@@ -48,6 +48,13 @@ def value_refused(error: Exception) -> Problem:
                    inner=str(error).strip())
 
 
+def given_up(name: str) -> ProblemError:
+    """A transaction over several steps that the database gave up in favour of another: nothing of it is stored, and none of its steps can
+    be done again alone."""
+    return ProblemError(Problem("transaction.given-up", "The database gave the transaction up in favour of another.", Kind.BUSY,
+                                mend="Try again in a moment; nothing was stored.", inner=name))
+
+
 def too_slow(backend: str, limits: StatementLimits, within: float = NO_LIMIT) -> ProblemError:
     """A statement took longer than the binding allows; or than was left of its call, whose time is then over."""
     if within < limits.seconds:

@@ -4,7 +4,7 @@ Whoever lets a call in (the SOAP face, the REST face, something inside) makes it
 to the pools and sessions that it uses. Nothing about a call is kept anywhere else, so two calls of one task never see each other.
 """
 
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -54,6 +54,7 @@ class Call:
     trial: Trial | None = None
     request: RequestMark | None = None
     came: Came | None = None
+    kept: Mapping[str, Any] | None = None  # sessions that it keeps over several steps, by pool
     # what becomes known
     limits: Limits | None = None  # that counted this call in
     result: str = "answered"

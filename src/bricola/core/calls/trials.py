@@ -31,6 +31,7 @@ class Trial:
 
     changes: list[StoredChange] = field(default_factory=list)
     transactions: int = 0
+    kept: bool = False  # whether what runs now is rolled back later, together with other steps
 
     def note(self, name: str, action: str, key: Values, before: Values, after: Values, sensitive: frozenset[str]) -> None:
         fields = {}

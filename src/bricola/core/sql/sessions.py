@@ -52,7 +52,15 @@ class DatabaseSession(Protocol):
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         """Run `work` in one transaction: committed when it ends, rolled back when it raises. It may wait for nothing but
         the transaction, since some sessions run all of it in a thread of theirs. SessionLostError has `begun` False when
-        nothing began."""
+        nothing began. Between `begin` and `finish` it is a part of that transaction, and what it did is undone when it raises."""
+        ...
+
+    async def begin(self, within: float = NO_LIMIT) -> None:
+        """Begin a transaction that lasts until `finish`."""
+        ...
+
+    async def finish(self, commit: bool) -> None:
+        """Commit it, or roll it back."""
         ...
 
 

@@ -88,15 +88,17 @@ def _missing_files(ports: Ports, catalogue: Catalogue, service: ServiceDefinitio
     for name in backends_of(catalogue, service):
         backend, binding = catalogue.find_backend(name), environment.binding(name)
         if backend is not None and binding is not None and backend.about.is_file:
-            absent = [one.address for one in binding.ends if not _is_file(ports.places.surroundings.folders, one.address)]
+            absent = [one.address for one in binding.ends if not _is_there(ports.places.surroundings.folders, one.address,
+                                                                           backend.about.is_folder)]
             if absent:
                 missing[name] = absent[0]
     return missing
 
 
-def _is_file(folders: Folders, path: str) -> bool:
+def _is_there(folders: Folders, path: str, folder: bool) -> bool:
     try:
-        return folders.find(path).is_file()
+        found = folders.find(path)
+        return found.is_dir() if folder else found.is_file()
     except ProblemError:
         return True  # a finding of its own says what is wrong with it
 

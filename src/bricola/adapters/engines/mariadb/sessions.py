@@ -28,6 +28,7 @@ from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.statements import (
     CHUNK,
     Bounds,
+    given_up,
     in_utc,
     refuse_null_bytes,
     run_to_end,
@@ -83,6 +84,7 @@ class MariaSession:
         self.connection, self.worker, self.user = connection, worker, user
         self.sound = True
         self.open_transaction = False
+        self.keeps = self.given_up = False  # whether a transaction lasts over several steps, and is lost
 
     def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow] | None:
         """Never: what goes over a socket is waited for."""
@@ -97,6 +99,8 @@ class MariaSession:
         return await self._in_worker(lambda: self._transaction(work), within)
 
     def _transaction(self, work: Work[T]) -> T:
+        if self.keeps:
+            return self._as_step(work)
         try:
             self.connection.begin()
         except (pymysql.Error, OSError) as error:
@@ -112,6 +116,33 @@ class MariaSession:
             raise
         self.open_transaction = False
         return result
+
+    def _as_step(self, work: Work[T]) -> T:
+        """A part of the transaction that is kept; what it did is undone when it fails."""
+        self.change("SAVEPOINT step", ())
+        try:
+            result = run_to_end(work(_Inside(self)))
+            self.change("RELEASE SAVEPOINT step", ())
+        except GivenUpError:  # the server has rolled all of it back
+            self.given_up = True
+            raise given_up(self._name) from None
+        except BaseException:
+            with contextlib.suppress(pymysql.Error, OSError):
+                self.change("ROLLBACK TO SAVEPOINT step", ())
+            raise
+        return result
+
+    async def begin(self, within: float = NO_LIMIT) -> None:
+        await self._in_worker(self.connection.begin, within)
+        self.keeps = self.open_transaction = True
+        self.given_up = False
+
+    async def finish(self, commit: bool) -> None:
+        self.keeps = False
+        await self._in_worker(self.connection.commit if commit and not self.given_up else self.connection.rollback)
+        self.open_transaction = False
+        if commit and self.given_up:
+            raise given_up(self._name)
 
     def change(self, sql: str, parameters: Sequence[Any]) -> tuple[int, list[DriverRow]]:
         """Rows changed, and rows returned; on the worker's thread."""

@@ -3,7 +3,7 @@
 import asyncio
 import contextlib
 import re
-from collections.abc import AsyncIterator, Sequence
+from collections.abc import AsyncIterator, Callable, Coroutine, Sequence
 from datetime import datetime
 from functools import lru_cache
 from typing import Any, TypeVar
@@ -28,6 +28,7 @@ from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.statements import (
     CHUNK,
     Bounds,
+    given_up,
     in_utc,
     refuse_null_bytes,
     sign_on_refused,
@@ -79,6 +80,8 @@ class PostgresSession:
         self._limits = binding.limits
         self.connection = connection
         self.user = user
+        self._stepping = False
+        self.keeps = self.given_up = False  # whether a transaction lasts over several steps, and is lost
 
     @property
     def sound(self) -> bool:
@@ -92,6 +95,8 @@ class PostgresSession:
         """The server itself ends what takes longer than the binding allows; what is left of the call may be less."""
         try:
             async with asyncio.timeout(within if within < self._limits.seconds else None):
+                if self.keeps and not self._stepping:
+                    return await self._as_step(lambda: self._rows(sql, parameters), within)
                 return await self._rows(sql, parameters)
         except TimeoutError:
             raise too_slow(self._name, self._limits, within) from None
@@ -153,6 +158,8 @@ class PostgresSession:
         return too_slow(self._name, self._limits) if isinstance(error, QueryCanceled) else ProblemError(problem)
 
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        if self.keeps:
+            return await self._as_step(lambda: work(self), within)
         try:
             await self.connection.execute(b"BEGIN")
         except psycopg.Error as error:
@@ -168,6 +175,39 @@ class PostgresSession:
                 raise too_slow(self._name, self._limits, within) from None
             raise
         return result
+
+
+    async def _as_step(self, work: Callable[[], Coroutine[Any, Any, T]], within: float) -> T:
+        """A part of the transaction that is kept: a failure in it must not spoil what stands before it, as it would with this engine."""
+        await self.write("SAVEPOINT step", ())
+        self._stepping = True
+        try:
+            async with asyncio.timeout(within if within < self._limits.seconds else None):
+                result = await work()
+                await self.write("RELEASE SAVEPOINT step", ())
+        except BaseException as error:
+            with contextlib.suppress(psycopg.Error, ProblemError):
+                await self.write("ROLLBACK TO SAVEPOINT step", ())
+            if isinstance(error, GivenUpError):
+                self.given_up = True
+                raise given_up(self._name) from None
+            if isinstance(error, TimeoutError):
+                raise too_slow(self._name, self._limits, within) from None
+            raise
+        finally:
+            self._stepping = False
+        return result
+
+    async def begin(self, within: float = NO_LIMIT) -> None:
+        await self.write("BEGIN", ())
+        self.keeps, self.given_up = True, False
+
+    async def finish(self, commit: bool) -> None:
+        self.keeps = False
+        if commit and self.given_up:
+            await self.write("ROLLBACK", ())
+            raise given_up(self._name)
+        await self.write("COMMIT" if commit else "ROLLBACK", ())
 
 
 def _columns(error: psycopg.IntegrityError) -> list[str]:

@@ -83,15 +83,18 @@ class SqliteSession:
     async def rows(self, sql: str, parameters: Sequence[Any], within: float = NO_LIMIT) -> list[DriverRow]:
         """Run in the worker. A call that is given up, or that takes too long, interrupts its statement, so that the
         session is free again."""
-        work = asyncio.get_running_loop().run_in_executor(self.worker, self.rows_waiting, sql, parameters)
+        return await self._in_worker(lambda: self.rows_waiting(sql, parameters), within)
+
+    async def _in_worker(self, work: Callable[[], T], within: float) -> T:
+        running = asyncio.get_running_loop().run_in_executor(self.worker, work)
         try:
             async with asyncio.timeout(min(self._limits.seconds, within)):
-                return await asyncio.shield(work)
+                return await asyncio.shield(running)
         except TimeoutError:
-            await self._give_up(work)
+            await self._give_up(running)
             raise too_slow(self._name, self._limits, within) from None
         except asyncio.CancelledError:
-            await self._give_up(work)
+            await self._give_up(running)
             raise
 
     async def _give_up(self, work: "asyncio.Future[Any]") -> None:
@@ -104,26 +107,31 @@ class SqliteSession:
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         """All of it in the worker, one hop a transaction. It holds the file from the start, so that nothing that was
         looked at can change before the commit."""
-        running = asyncio.get_running_loop().run_in_executor(self.worker, self._transaction, work)
-        try:
-            async with asyncio.timeout(min(self._limits.seconds, within)):
-                return await asyncio.shield(running)
-        except TimeoutError:
-            await self._give_up(running)
-            raise too_slow(self._name, self._limits, within) from None
-        except asyncio.CancelledError:
-            await self._give_up(running)
-            raise
+        return await self._in_worker(lambda: self._transaction(work), within)
 
     def _transaction(self, work: Work[T]) -> T:
-        self.write("BEGIN IMMEDIATE", ())
+        inside = self.connection.in_transaction  # one that is kept over several steps
+        self.write("SAVEPOINT step" if inside else "BEGIN IMMEDIATE", ())
         try:
             result = run_to_end(work(_Inside(self)))
-            self.write("COMMIT", ())
+            self.write("RELEASE step" if inside else "COMMIT", ())
         except BaseException:
-            self.connection.rollback()
+            if inside and self.connection.in_transaction:
+                self.connection.execute("ROLLBACK TO step")
+                self.connection.execute("RELEASE step")
+            else:
+                self.connection.rollback()
             raise
         return result
+
+    async def begin(self, within: float = NO_LIMIT) -> None:
+        await self._in_worker(lambda: self.write("BEGIN IMMEDIATE", ()), within)
+
+    async def finish(self, commit: bool) -> None:
+        if commit:
+            await self._in_worker(lambda: self.write("COMMIT", ()), NO_LIMIT)
+        else:
+            await self._in_worker(self.connection.rollback, NO_LIMIT)
 
     def write(self, sql: str, parameters: Sequence[Any]) -> int:
         return self._changing(lambda: self.connection.execute(sql, bound(parameters)).rowcount, parameters)

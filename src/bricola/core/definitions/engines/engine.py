@@ -19,6 +19,7 @@ class Family(StrEnum):
     TERMINAL_HOST = "terminal host"
     SERVICE = "service"
     HTTP = "HTTP service"
+    FOLDER = "folder"
 
 
 @dataclass(frozen=True)
@@ -32,7 +33,8 @@ class Dialect:
 @dataclass(frozen=True)
 class Engine:
     """One engine. `backend` and `binding` are the parts of a definition and of a binding that belong to it; `example` is what to
-    write where its place is missing, `is_file` whether that place is a file below the data folder, `is_web` whether it is a web address.
+    write where its place is missing, `is_file` whether that place is a file below the data folder (`is_folder`: a folder there), `is_web`
+    whether it is a web address.
 
     Of a backend with its binding it says whether Bricola signs on (`needs_sign_on`), whether something stands in for it that needs no
     address (`stands_in`), and what the review finds (`findings`, given the environment and the place, by `rules`)."""
@@ -44,6 +46,7 @@ class Engine:
     backend: type[Frozen] | None = None
     is_file: bool = False
     is_web: bool = False
+    is_folder: bool = False
     example: str = "address: host:port"
     dialect: Dialect | None = None
     needs_sign_on: Callable[[Any, Any], bool] = lambda backend, binding: True

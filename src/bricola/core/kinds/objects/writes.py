@@ -86,7 +86,7 @@ async def _in_transaction(
             if mark is not None and marks is not None:
                 await marks.leave(inside, mark, answer)
             worked = True
-            if trial is not None:
+            if trial is not None and not trial.kept:
                 trial.transactions += 1
                 raise RolledBackError
 

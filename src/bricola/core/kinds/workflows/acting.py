@@ -27,6 +27,7 @@ from bricola.core.kinds.workflows.running import (
     Run,
     Steps,
     SyncStep,
+    Undo,
     given,
     seconds_of,
     traced,
@@ -55,18 +56,18 @@ def makes(node: type[Node]) -> Callable[[Maker], Maker]:
 
 
 class Binder:
-    """Makes the steps of a program in one environment. `marked` is whether every write leaves a mark of its request."""
+    """Makes the steps of a program in one environment."""
 
-    def __init__(self, environment: EnvironmentDefinition, pools: Pools) -> None:
+    def __init__(self, environment: EnvironmentDefinition, pools: Pools, outer: "Binder | None" = None) -> None:
         self.environment, self.pools = environment, pools
-        self.marked = True
+        self.outer: Binder = outer.outer if outer is not None else self  # without the sessions that steps keep
 
     def block(self, block: Block) -> Steps:
         return Steps([self.step(node) for node in block.nodes])
 
     def with_pools(self, pools: Pools) -> "Binder":
         """The same with other sessions to some backends."""
-        return Binder(self.environment, pools)
+        return Binder(self.environment, pools, self)
 
     def step(self, node: Node) -> Made:
         plain, waiting = _MAKERS[type(node)](self, node)
@@ -82,8 +83,6 @@ class Binder:
     def operation(self, inner: ResolvedOperation) -> Handler:
         """What a call runs, with the inputs that its operation gives itself."""
         compiled = inner.kind.compile(inner if inner.ways is None else inner.ways.inner, self.environment, self.pools)
-        if inner.shape.writes and not compiled.marked:
-            self.marked = False
         return with_given(compiled.handle, inner, self.environment)
 
 
@@ -117,7 +116,7 @@ def _within(path: str, seconds: float, step: AsyncStep) -> AsyncStep:
 
 def inner_call(call: Call, operation: str) -> Call:
     """The call of something inside: for the same caller, until the same moment, as a trial when the outer one is."""
-    return Call(call.id, operation, call.caller, call.at, call.deadline, call.trial, trace=call.trace, span=call.span)
+    return Call(call.id, operation, call.caller, call.at, call.deadline, call.trial, kept=call.kept, trace=call.trace, span=call.span)
 
 
 @makes(CallNode)
@@ -159,8 +158,9 @@ def _call(binder: Binder, node: CallNode) -> Made:
 def _undo(binder: Binder, node: CallNode) -> Callable[[Run, Names], None]:
     """Notes how a step that is done now is undone: its input is worked out at once, with what is known now."""
     assert node.undo is not None
-    handle, into, text, shape = binder.operation(node.undo.inner), node.undo.into, node.undo.text, node.undo.inner.shape
-    path = node.path
+    # On sessions of its own: what a step kept is over by then.
+    handle, into, text, shape = binder.outer.operation(node.undo.inner), node.undo.into, node.undo.text, node.undo.inner.shape
+    path, backends = node.path, frozenset(node.inner.backends)
 
     def note(run: Run, names: Names) -> None:
         values: Values = into.value(names)
@@ -181,7 +181,7 @@ def _undo(binder: Binder, node: CallNode) -> Callable[[Run, Names], None]:
                 if span is not None and call.trace is not None:
                     call.trace.end(span)
 
-        run.undo.append((path, undo))
+        run.undo.append(Undo(path, undo, backends))
 
     return note
 

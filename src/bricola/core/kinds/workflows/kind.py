@@ -1,12 +1,13 @@
 """Workflows: several backends behind one operation."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
+from bricola.core.calls.call import Call, Handler
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import EnvironmentDefinition, Operation
 from bricola.core.definitions.parts import TypedPart
 from bricola.core.definitions.runs import RunsForm
-from bricola.core.kinds.kind import Compiled, Entry, Pools, ResolvedOperation, SourceKind
+from bricola.core.kinds.kind import Compiled, Entry, Pools, Probe, ResolvedOperation, SourceKind
 from bricola.core.kinds.workflows import looping as _looping  # noqa: F401 — the makers of its steps are in the table from here on
 from bricola.core.kinds.workflows import outward as _outward  # noqa: F401
 from bricola.core.kinds.workflows.acting import Binder
@@ -18,7 +19,7 @@ from bricola.core.kinds.workflows.running import compile_program
 from bricola.core.kinds.workflows.shape import program_of, workflow_shape
 from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import apply_parameters
-from bricola.core.shapes.model import Record
+from bricola.core.shapes.model import Record, Values
 from bricola.core.shapes.narrowing import narrowed, required, taken
 
 
@@ -41,15 +42,18 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
     handle = compile_program(program, binder.block(program.block))
     shown = {one.name for one in operation.shape.output.slots}
     hidden = [one.name for one in program.output.slots if one.name not in shown]
-    if hidden:
-        inner = handle
+    # A repeat of a request that was cut off is not done again from what its steps stored: what it read may have changed since.
+    return Compiled(_narrowed(handle, hidden) if hidden else handle, False)
 
-        async def narrow(call, values):  # type: ignore[no-untyped-def]
-            answer = await inner(call, values)
-            return {name: value for name, value in answer.items() if name not in hidden}
 
-        handle = narrow
-    return Compiled(handle, False)
+def _narrowed(handle: Handler, hidden: list[str]) -> Handler:
+    """Without outputs that the operation does not give."""
+
+    async def run(call: Call, values: Values) -> Values:
+        answer = await handle(call, values)
+        return {name: value for name, value in answer.items() if name not in hidden}
+
+    return run
 
 
 def _parts(definition: WorkflowDefinition) -> Iterable[TypedPart]:
@@ -61,7 +65,7 @@ def _parts(definition: WorkflowDefinition) -> Iterable[TypedPart]:
             yield TypedPart(name="body", type=step.gives)
 
 
-def _probes(operation: ResolvedOperation):  # type: ignore[no-untyped-def]
+def _probes(operation: ResolvedOperation) -> Sequence[Probe]:
     program: Program = operation.source
     return tuple(dict.fromkeys(probe for one in program.inner for probe in one.kind.probes(one)))
 

@@ -5,12 +5,23 @@ import contextlib
 from collections.abc import Awaitable, Callable, Iterable, Sequence
 from typing import Any
 
+from bricola.core.calls.idempotency import OUTCOME_UNKNOWN
 from bricola.core.calls.trace import Held
 from bricola.core.kinds.workflows.acting import Binder, Made, makes
 from bricola.core.kinds.workflows.knowledge import CAUGHT
-from bricola.core.kinds.workflows.program import AttemptNode, Catching, EachNode, ParallelNode, WhileNode, defined_names
+from bricola.core.kinds.workflows.program import (
+    AttemptNode,
+    Catching,
+    EachNode,
+    ParallelNode,
+    SessionNode,
+    WhileNode,
+    defined_names,
+)
 from bricola.core.kinds.workflows.running import Names, Run, Steps, caught_names, handles
 from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.pool.kept import Kept, KeptPool, Transacting
+from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError
 
 _FAILURES = (ProblemError, DeclaredFaultError)
@@ -136,6 +147,68 @@ def _each(binder: Binder, node: EachNode) -> Made:
 def _forget(names: Names, some: Iterable[str]) -> None:
     for name in some:
         names.pop(name, None)
+
+
+@makes(SessionNode)
+def _session(binder: Binder, node: SessionNode) -> Made:
+    outer = binder.pools[node.backend]
+    if isinstance(outer, KeptPool):  # kept by something around it already, whose transaction this is a part of
+        block = binder.block(node.block)
+
+        async def inside(run: Run, names: Names) -> bool:
+            return await block.run(run, names)
+
+        return None, inside
+    pool = KeptPool(outer)
+    inner = binder.with_pools({**binder.pools, node.backend: pool})  # type: ignore[dict-item]  # it stands where a pool stands
+    block = inner.block(node.block)
+
+    async def run(run: Run, names: Names) -> bool:
+        call = run.call
+        kept = await pool.keep(call)
+        done = len(run.undo)
+        trial, outer_trial = call.trial, call.trial is not None and call.trial.kept
+        try:
+            if not isinstance(kept.session, Transacting):
+                return await block.run(run, names)
+            await kept.session.begin(call.seconds_left(pool.now(), float("inf")))
+            if trial is not None:
+                trial.kept = True
+            commit = False
+            try:
+                ended = await block.run(run, names)
+                commit = trial is None
+            finally:
+                if trial is not None:
+                    trial.kept = outer_trial
+                    trial.transactions += 1
+                await _finish(kept, commit)
+                if not commit:  # what was written there is rolled back, so there is nothing of it to undo
+                    run.undo[done:] = [one for one in run.undo[done:] if not one.backends <= {node.backend}]
+            return ended
+        except asyncio.CancelledError:
+            kept.broken = True
+            raise
+        finally:
+            pool.release(call, kept)
+
+    return None, run
+
+
+async def _finish(kept: Kept, commit: bool) -> None:
+    """Raises ProblemError for a commit whose outcome is not known; a failed roll-back costs the session, and changes nothing."""
+    try:
+        await kept.session.finish(commit)
+    except SessionLostError as error:
+        kept.broken = True
+        if commit:
+            raise ProblemError(Problem(OUTCOME_UNKNOWN, "The connection to the backend broke at the end of the transaction.", Kind.BACKEND,
+                                       mend="Look whether it was stored, or send it again with the same request id.",
+                                       inner=error.problem.inner)) from None
+    except ProblemError:
+        kept.broken = True
+        if commit:
+            raise
 
 
 OneItem = Callable[[Run, Names, int, Any], Awaitable[tuple[Any, bool, bool]]]

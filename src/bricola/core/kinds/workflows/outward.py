@@ -26,8 +26,6 @@ def _http(binder: Binder, node: HttpNode) -> Made:
     pool = binder.pools[node.backend]
     binding = binder.environment.binding(node.backend)
     seconds = binding.answer_seconds if binding is not None else 30.0
-    if node.method != "GET":
-        binder.marked = False
 
     async def ask(run: Run, path: str, headers: dict[str, str], body: bytes) -> Answered:
         session = pool.take(run.call) or await pool.borrow(run.call)
@@ -137,8 +135,6 @@ def _statuses(accepts: tuple[int, ...]) -> str:
 def _file(binder: Binder, node: FileNode) -> Made:
     pool = binder.pools[node.folder]
     text: Compiled | None = node.text
-    if text is not None:
-        binder.marked = False
 
     async def run(run: Run, names: Names) -> bool:
         if run.call.trial is not None and text is not None:

@@ -73,7 +73,7 @@ def backends(definition: WorkflowDefinition, catalogue: Catalogue) -> list[str]:
         if (one.kind, one.name) in seen:
             continue
         seen.add((one.kind, one.name))
-        found |= dict.fromkeys(step.session for step in all_steps(one) if step.session)
+        found |= dict.fromkeys(name for step in all_steps(one) for name in (step.session, step.write_file, step.read_file) if name)
         for called in calls(one):
             if called.backend:
                 found[called.backend] = None

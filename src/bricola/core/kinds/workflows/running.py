@@ -12,7 +12,7 @@ from collections.abc import Awaitable, Callable, Sequence
 from copy import copy
 from datetime import UTC, datetime
 from decimal import Decimal
-from typing import Any
+from typing import Any, NamedTuple
 
 from bricola.core.calls.call import Call, Handler, out_of_time
 from bricola.core.expressions.arithmetic import Budget, FailedError, SpentError, parts_of
@@ -26,10 +26,17 @@ from bricola.core.shapes.model import Values
 Names = dict[str, Any]
 SyncStep = Callable[["Run", Names, int], bool]
 AsyncStep = Callable[["Run", Names], Awaitable[bool]]
-Undo = tuple[str, Callable[[Call], Awaitable[None]]]
 _TURN = 0.002  # seconds that steps run without giving others a turn
 UNDO_SECONDS = 30.0  # that what undoes a step may take, though the call's own time is over
 _FAILURES = (ProblemError, DeclaredFaultError)
+
+
+class Undo(NamedTuple):
+    """How a step is undone, and what it wrote to."""
+
+    path: str
+    run: Callable[[Call], Awaitable[None]]
+    backends: frozenset[str]
 
 
 class Run:
@@ -188,7 +195,7 @@ async def _undone(run: Run, program: Program, failure: BaseException) -> BaseExc
     left: list[Problem] = []
     if run.undo and run.call.trial is None:  # a trial has stored nothing
         run.call.deadline = max(run.call.deadline or 0.0, time.monotonic() + UNDO_SECONDS)
-        for path, undo in reversed(run.undo):
+        for path, undo, _ in reversed(run.undo):
             try:
                 await undo(run.call)
                 run.call.note(f"{path} is undone")

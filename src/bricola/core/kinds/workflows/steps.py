@@ -271,6 +271,9 @@ def _read_file(self: Builder, step: Step, known: Known, path: str, around: Aroun
 def _file(self: Builder, step: Step, known: Known, path: str, folder: str) -> Ended:
     place = self.at(path)
     writes = step.write_file is not None
+    backend = self.catalogue.find_backend(folder)
+    if backend is None or backend.about.family is not Family.FOLDER:
+        self.wrong("backend", "There is no such folder.", f"{place}, {step.action}", "a backend with 'engine: files'", shown(folder))
     if step.path is None or (writes and step.text is None):
         self.wrong("file", "A file has a path below its folder" + (", and a text." if writes else "."), place,
                    "path:" + (" and text:" if writes else ""))

@@ -1,0 +1,1 @@
+"""Folders of files."""
