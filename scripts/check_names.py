@@ -16,7 +16,7 @@ from bricola.core.kinds.registry import kinds
 ROOT = Path(__file__).resolve().parent.parent
 importlib.import_module("bricola.core.kinds")
 KINDS = {one.word for one in kinds()}
-WORDS = set(ENGINES) - {"http"}  # a scheme of addresses before it was an engine
+WORDS = set(ENGINES) - {"http", "files"}  # a scheme of addresses, and a word of every folder, before they were engines
 
 
 def folders(*places: str) -> tuple[str, ...]:

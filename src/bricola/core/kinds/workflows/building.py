@@ -384,7 +384,8 @@ def inner_steps(step: Step) -> list[Step]:
 def _caught(shapes: tuple[FaultShape, ...]) -> Type:
     """What a handler knows: the words of the failure, and the detail where one fault is meant."""
     fields: list[tuple[str, Type]] = [(name, TEXT) for name in ("code", "message", "sentence", "step")]
-    fields += [(name, TEXT.absent) for name in ("fault", "place", "expected", "found", "mend")]
+    fields += [(name, TEXT.absent) for name in ("place", "expected", "found", "mend")]
+    fields.append(("fault", TEXT if shapes else TEXT.absent))
     detail: Type | None = None
     for one in shapes:
         kind = of_record(one.record)

@@ -74,7 +74,7 @@ def build(definition: WorkflowDefinition, catalogue: Catalogue, form: Form) -> P
                 passes = _passing(shape, declared, place, builder)
                 if passes is not None:
                     passing[name] = passes
-    if not definition.contract:
+    if not definition.contract and not builder.problems:  # what is wrong itself may be what uses them
         for name in builder.faults:
             if name not in built.raises:
                 builder.wrong("unused-fault", f"Nothing ends with the fault {name}.", f"{place}, faults, {name}",
