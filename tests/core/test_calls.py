@@ -45,6 +45,7 @@ class Records(list[CallRecord]):
         self.append(record)
 
     def keep_picture(self, record: CallRecord, picture: Any) -> None: ...
+    def keep_trace(self, record: CallRecord, trace: Any) -> None: ...
 
 
 class Remembering:

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from bricola.core.calls.call import Call
 from bricola.core.calls.callers import Caller, Callers, Token, token_digest
+from bricola.core.calls.trace import Trace
 from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.messages.envelope import Soap
@@ -29,9 +30,16 @@ STRANGER = b"Bearer stranger-token"
 
 
 class Records(list[CallRecord]):
+    def __init__(self) -> None:
+        super().__init__()
+        self.traces: list[dict[str, Any]] = []
+
     def add(self, record: CallRecord, keep: bool) -> None:
         assert keep
         self.append(record)
+
+    def keep_trace(self, record: CallRecord, trace: Trace) -> None:
+        self.traces.append(trace.as_plain())
 
 
 def make(handler: Any = None, anonymous: bool = False) -> tuple[Pipeline, LiveService, Records]:

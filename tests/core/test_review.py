@@ -1,5 +1,6 @@
 """Every rule of the readiness review, each provoked by one change to a sound set of definitions."""
 
+import json
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,7 @@ from bricola.core.kinds.objects.review import EmptyFields
 from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, all_rules, review
 from bricola.core.review.page import write_page
 from tests.core.outside import wsdl
+from tests.core.test_workflows import WRONG as WRONG_STEPS
 
 DAY = 86_400.0
 RULES = all_rules()
@@ -110,6 +112,15 @@ SQLITE = {
     ),
 }
 MORE = "  FindGauges:"
+HALF = """
+workflow: half
+input: {number: {type: int}, spots: {type: Spot, repeats: true}}
+output: {half: {type: int}}
+faults: {Odd: {}}
+steps:
+  odd: {fail: Odd, only_if: number % 2 == 1 and count(spots) < 9}
+  answer: {reply: {half: number // 2}}
+"""
 WRITE = {
     "service": (
         MORE,
@@ -208,7 +219,38 @@ def test_a_sound_flow_has_no_findings() -> None:
     assert findings(**in_flow("level", "level")) == []
 
 
-CASES: dict[str, dict[str, Any]] = {
+def in_steps(steps: str, given: str = "{number: {type: int, sample: 4}}", more: str = "") -> dict[str, Any]:
+    """The service with an operation that runs a workflow of these steps."""
+    body = "".join(f"  {line}\n" for line in steps.splitlines())
+    workflow = f"workflow: halved\ninput: {given}\noutput: {{half: {{type: int}}}}\n{more}steps:\n{body}"
+    return {"workflow": workflow, "half": HALF, **in_service(MORE, "  Halve: {runs: workflow halved, description: Halves.}\n" + MORE)}
+
+
+def of_workflows() -> dict[str, dict[str, Any]]:
+    """The first case of each code in the tables of what is wrong with workflows and their expressions."""
+    found: dict[str, dict[str, Any]] = {}
+    for text, code, _, _ in reversed(WRONG_STEPS):
+        if code in RULES and not code.startswith("reference."):
+            found[code] = in_steps(text.replace("workflow tried", "workflow halved"))
+    answer = "\nd: {reply: {half: number}}"
+    for text, code in (("1 +", "syntax"), (" ", "empty"), ("1" * 5000, "size"), ("(" * 90, "depth"), ("number ** 2", "not-allowed"), ("nmber", "name"), ("call.ide", "field"),
+                       ("uper(call.id)", "function"), ("upper()", "argument"), ("map([1], upper)", "lambda"), ("upper(number)", "type"), ("number == call.id", "compare"),
+                       ("first([]) + 1", "absent"), ("recode('a', {'b': 'c'}) == 'd'", "code"), ("date('x')", "value"), ("1 / 0", "zero"), ("matches(call.id, '(')", "pattern"),
+                       ("matches(call.id, call.id)", "constant"), ("{1: 2}", "record")):
+        found[f"expression.{code}"] = in_steps(f"a: {{set: {{x: {json.dumps(text)}}}}}{answer}")
+    for text, code in (
+            ("{call: workflow half, input: {number: number, spots: '[{}]'}}", "expression.required"), ("{call: workflow half, input: {number: number, spots: {for_each: '[1]'}}}", "map.items"),
+            ("{call: gauge.delete, tries: 3}", "workflow.tries"), ("{call: http river, undo: {call: gauge.get}}", "workflow.undo"), ("{call: http river, gives: Nowhere}", "workflow.record"),
+            ("{session: river, steps: {b: {parallel: {c: {}}}}}", "workflow.session"), ("{read_file: river}", "workflow.file")):
+        found[code] = in_steps(f"a: {text}{answer}")
+    found["workflow.unused-fault"] = in_steps("d: {reply: {half: number}}", more="faults: {Late: {}}\n")
+    found["workflow.default"] = in_steps("d: {reply: {half: number}}", "{number: {type: int, sample: 4}, spot: {type: Spot, default: '1'}}")
+    found["workflow.contract-says"] = in_steps("d: {reply: {half: number}}", more="contract: theirs\noperation: Ask\n") | {"contract": in_relay()["contract"]}
+    return found
+
+
+CASES: dict[str, dict[str, Any]] = of_workflows() | {
+    "reference.workflow": in_service("gauge.get", "workflow nowhere"),
     "service.empty": in_service(PARTS["service"][PARTS["service"].index("operations") :], "operations: {}\n"),
     "service.description": in_service("description: Gauges\n", ""),
     "service.owner": in_service("owner: River office\n", ""),

@@ -64,10 +64,10 @@ class Trace:
 
     __slots__ = ("clock", "dropped", "root", "spans", "started")
 
-    def __init__(self, clock: Callable[[], float], name: str = "") -> None:
+    def __init__(self, clock: Callable[[], float], started: float | None = None) -> None:
         self.clock = clock
-        self.started = clock()
-        self.root = Span(name, "call", self.started)
+        self.started = started if started is not None else clock()
+        self.root = Span("", "call", self.started)
         self.spans: list[Span] = [self.root]
         self.dropped = 0
 
@@ -88,10 +88,10 @@ class Trace:
     def end(self, span: Span) -> None:
         span.ended = self.clock()
 
-    def close(self, name: str, failed: str, words: str) -> None:
+    def close(self, name: str, micros: int, failed: str, words: str) -> None:
         """The call is over. What is still open then (a step that was cut off) stays without an end."""
         self.root.name, self.root.failed, self.root.words = name, failed, words
-        self.root.ended = self.clock()
+        self.root.ended = self.started + micros / 1e6
 
     def as_plain(self) -> dict[str, Any]:
         """As JSON data, sensitive values masked, in microseconds since the call began."""

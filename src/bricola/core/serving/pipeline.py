@@ -176,7 +176,7 @@ class Pipeline:
     def _begin(self, service: LiveService, started: float) -> Call:
         call = Call(self._new_id(), at=self._now(), deadline=started + service.call_seconds, caller=NOBODY)
         if service.traces != "none":
-            call.trace = Trace(self._clock)
+            call.trace = Trace(self._clock, started)
             call.span = call.trace.root
         return call
 
@@ -253,7 +253,7 @@ class Pipeline:
         )
         self._recorder.add(record, keep)
         if call.trace is not None and self._keeps_trace(service, call):
-            call.trace.close(call.operation, call.fault if call.result != "answered" else "", call.message)
+            call.trace.close(call.operation, micros, call.fault if call.result != "answered" else "", call.message)
             self._recorder.keep_trace(record, call.trace)
         if call.picture is not None and keep:
             self._recorder.keep_picture(record, call.picture)
