@@ -96,7 +96,7 @@ def _ranked(path: str, element: Element, sources: list[tuple[str, Element]]) -> 
     found = []
     for other, one in sources:
         if isinstance(one.type, SimpleType) and _fits(kind, one.type):
-            found.append((_likeness(path, other) + 0.25 * (kind.base == one.type.base) + 0.1 * (element.is_list == one.is_list), other))
+            found.append((likeness(path, other) + 0.25 * (kind.base == one.type.base) + 0.1 * (element.is_list == one.is_list), other))
     return tuple(other for _, other in sorted(found, key=lambda one: -one[0]))
 
 
@@ -105,7 +105,7 @@ def _fits(kind: SimpleType, other: SimpleType) -> bool:
     return wanted is given or wanted in _ANYTHING or given in _ANYTHING or {wanted, given} <= _NUMBERS
 
 
-def _likeness(one: str, other: str) -> float:
+def likeness(one: str, other: str) -> float:
     """How much two paths say the same, from 0 to 1: the last steps first, then the words around them."""
     mine, theirs = _words_of(one), _words_of(other)
     shared = len(mine & theirs) / max(1, len(mine | theirs))

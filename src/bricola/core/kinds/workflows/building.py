@@ -10,8 +10,17 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.expressions.compiling import Compiled, UnjudgedError, compile_condition, compile_expression, compile_record
+from bricola.core.expressions.checking import Names
+from bricola.core.expressions.compiling import (
+    Compiled,
+    UnjudgedError,
+    compile_condition,
+    compile_expression,
+    compile_map,
+    compile_record,
+)
 from bricola.core.expressions.types import BOOLEAN, MOMENT, NOTHING, TEXT, UNKNOWN, Of, Type, list_of, merge, of_record, record_of
+from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.workflows.definition import Handler, Step
 from bricola.core.kinds.workflows.knowledge import CALL, CAUGHT, Known, together
 from bricola.core.kinds.workflows.program import (
@@ -75,8 +84,10 @@ class Builder:
         self.used: set[str] = set()
         self.raised: set[str] = set()
         self.declared: dict[str, Record | None] = {}  # variables that say their type
-        self.inner: list[Any] = []
+        self.inner: dict[str, ResolvedOperation] = {}  # what steps call, by path
         self.writes = False
+        self.seen: dict[str, Known] = {}  # what is known before a step, by path
+        self.targets: dict[tuple[str, str], tuple[Record, Any, Known]] = {}  # maps by path and part: what they fill, and with what
 
     # what steps use
 
@@ -94,6 +105,11 @@ class Builder:
             return None
         self.used |= compiled.used
         return compiled
+
+    def map(self, path: str, part: str, tree: Any, record: Record, known: Known) -> Compiled | None:
+        """A map that fills a record, at a part of a step."""
+        self.targets[path, part] = record, tree, known
+        return self.trying(_mapped, tree, known, f"{self.at(path)}, {part}", record)
 
     def expression(self, text: str, known: Known, place: str, wanted: frozenset[Of], words: str) -> Compiled | None:
         """An expression of one of some classes, there for certain."""
@@ -131,6 +147,7 @@ class Builder:
 
     def _step(self, step: Step, known: Known, path: str, around: Around) -> Ended:
         place = self.at(path)
+        self.seen[path] = known
         if step.name in _RESERVED:
             self.wrong("name", f"{step.name} is a name of the language.", place, mend="Give the step another name.")
         only_if: Compiled | None = None
@@ -355,6 +372,10 @@ class Builder:
         return Ended(SessionNode(name=step.name, path=path, action=step.action, backend=backend, block=built.block), built.known,
                      built.ends,
                      built.raises)
+
+
+def _mapped(tree: Any, record: Record, names: Names, place: str, known: frozenset[str]) -> Compiled:
+    return compile_map(tree, record, names, place, known)
 
 
 def add_faults(to: Faults, more: Faults) -> None:

@@ -12,7 +12,7 @@ from bricola.core.kinds.workflows import steps as _steps  # noqa: F401 — the b
 from bricola.core.kinds.workflows.building import CALL_TYPE, Around, Builder
 from bricola.core.kinds.workflows.definition import WorkflowDefinition, WorkflowPart
 from bricola.core.kinds.workflows.knowledge import CALL, Known
-from bricola.core.kinds.workflows.program import Passing, Program
+from bricola.core.kinds.workflows.program import Block, Passing, Program
 from bricola.core.kinds.workflows.reaching import backends, circle
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.forms import Form
@@ -41,39 +41,38 @@ def program_of(definition: WorkflowDefinition, catalogue: Catalogue, form: Form)
 
 
 def build(definition: WorkflowDefinition, catalogue: Catalogue, form: Form) -> Program:
-    place = f"workflow {definition.name}"
     around = circle(definition, catalogue)
     if around:
-        raise ProblemError(Problem("workflow.circle", "The workflow calls itself, so no call of it would ever end.", place=place,
-                                   found=" -> ".join(around), mend="Take one of these calls out."))
+        raise ProblemError(Problem("workflow.circle", "The workflow calls itself, so no call of it would ever end.",
+                                   place=f"workflow {definition.name}", found=" -> ".join(around), mend="Take one of these calls out."))
     taken, given, faults = message_shapes(definition, catalogue)
+    builder, block, passing = walk(definition, catalogue, form, taken, given, faults)
+    if builder.problems:
+        raise ProblemError(*dict.fromkeys(builder.problems))
+    return Program(definition, taken, given, faults, block, builder.writes, tuple(backends(definition, catalogue)), passing,
+                   tuple(builder.inner.values()))
+
+
+def walk(definition: WorkflowDefinition, catalogue: Catalogue, form: Form, taken: Record, given: Record,
+         faults: tuple[FaultShape, ...]) -> tuple[Builder, Block, dict[str, Passing]]:
+    """All steps, with everything that is wrong in the builder's `problems`."""
+    place = f"workflow {definition.name}"
     builder = Builder(place, catalogue, form, given, faults)
     names = {one.name: type_of(one) for one in taken.slots}
-    variables = {one.name: one for one in typed_elements(definition.variables, catalogue, f"{place}, variables")}
-    for name, element in variables.items():
-        if name in names or name == CALL:
-            builder.wrong("name", f"{name} is an input already.", f"{place}, variables, {name}", "a name of its own")
-        names[name] = type_of(replace(element, least=0))
-        builder.declared[name] = element.type  # type: ignore[assignment]
-    built = builder.block(definition.steps, Known({**names, CALL: CALL_TYPE}, frozenset(), frozenset(variables)), "", Around())
-    silent = built.known is not None and (bool(given.slots) or bool(definition.contract))
-    if silent:
+    for one in typed_elements(definition.variables, catalogue, f"{place}, variables"):
+        if one.name in names or one.name == CALL:
+            builder.wrong("name", f"{one.name} is an input already.", f"{place}, variables, {one.name}", "a name of its own")
+        names[one.name] = type_of(replace(one, least=0))
+        builder.declared[one.name] = one.type  # type: ignore[assignment]
+    start = Known({**names, CALL: CALL_TYPE}, frozenset(), frozenset(one.name for one in definition.variables))
+    built = builder.block(definition.steps, start, "", Around())
+    if built.known is not None and (given.slots or definition.contract):
         for end in built.ends:
             builder.wrong("silent", "A path ends without an answer.", f"{place}, steps", "a reply, or a declared fault",
                           f"the path that ends with {end}", "Add a step 'reply:' or 'fail:' there.")
-    passing = {}
+    passing: dict[str, Passing] = {}
     for name, shapes in built.raises.items():
-        declared = builder.faults.get(name)
-        for shape in shapes:
-            if declared is None:
-                builder.wrong("undeclared", f"The fault {name} may leave the workflow, which does not declare it.", f"{place}, faults",
-                              f"a line '{name}:' there, or a handler",
-                              f"one of {', '.join(builder.faults)}" if builder.faults else "no faults",
-                              f"Catch it: 'attempt:' with 'catch: {{{name}: …}}', or declare it.")
-            elif shape is not declared and shape.record != declared.record:
-                passes = _passing(shape, declared, place, builder)
-                if passes is not None:
-                    passing[name] = passes
+        passing |= _leaving(name, shapes, place, builder)
     if not definition.contract and not builder.problems:  # what is wrong itself may be what uses them
         for name in builder.faults:
             if name not in built.raises:
@@ -83,10 +82,23 @@ def build(definition: WorkflowDefinition, catalogue: Catalogue, form: Form) -> P
             if one.name not in builder.used:
                 builder.wrong("unused-input", f"Nothing takes the input {one.name}.", f"{place}, input, {one.name}",
                               mend="Use it in a step, or take it out.")
-    if builder.problems:
-        raise ProblemError(*dict.fromkeys(builder.problems))
-    return Program(definition, taken, given, faults, built.block, builder.writes, tuple(backends(definition, catalogue)), passing,
-                   tuple(builder.inner))
+    return builder, built.block, passing
+
+
+def _leaving(name: str, shapes: tuple[FaultShape, ...], place: str, builder: Builder) -> dict[str, Passing]:
+    """How a fault that nothing catches leaves the workflow."""
+    declared = builder.faults.get(name)
+    if declared is None:
+        builder.wrong("undeclared", f"The fault {name} may leave the workflow, which does not declare it.", f"{place}, faults",
+                      f"a line '{name}:' there, or a handler", f"one of {', '.join(builder.faults)}" if builder.faults else "no faults",
+                      f"Catch it: 'attempt:' with 'catch: {{{name}: …}}', or declare it.")
+        return {}
+    found: dict[str, Passing] = {}
+    for one in shapes:
+        passes = _passing(one, declared, place, builder) if one is not declared and one.record != declared.record else None
+        if passes is not None:
+            found[name] = passes
+    return found
 
 
 def _passing(shape: FaultShape, declared: FaultShape, place: str, builder: Builder) -> Passing | None:

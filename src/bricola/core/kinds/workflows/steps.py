@@ -1,6 +1,5 @@
 """The steps that do one thing: call, set, answer, fail, note, wait, files."""
 
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -8,7 +7,7 @@ from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.model import Operation, ServiceDefinition
 from bricola.core.definitions.names import pascal_case
 from bricola.core.definitions.parts import RecordDefinition
-from bricola.core.expressions.compiling import Compiled, compile_expression, compile_map, compile_record
+from bricola.core.expressions.compiling import Compiled, compile_expression, compile_record
 from bricola.core.expressions.types import EXACT, SIMPLE, TEXT, UNKNOWN, WHOLE, Of, Type, of_record, record_of
 from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.resolve import resolve_operation
@@ -48,10 +47,10 @@ def _call(self: Builder, step: Step, known: Known, path: str, around: Around) ->
     outside = [one for one in ("method", "path", "headers", "body", "gives", "accepts") if getattr(step, one) is not None]
     if outside:
         self.wrong("call", f"Only an address has {', '.join(outside)}.", place, "call: http BACKEND", shown(str(step.call)))
-    inner = _resolved(self, str(step.call), f"{place}, call", step.name)
+    inner = _resolved(self, str(step.call), f"{place}, call", step.name, path)
     if inner is None:
         return Ended(None, self.named(step, known, UNKNOWN, path), [path])
-    into = self.trying(_mapping, step.input or {}, known, f"{place}, input", inner.shape.input)
+    into = self.map(path, "input", step.input or {}, inner.shape.input, known)
     raises: Faults = {}
     add_faults(raises, {one.name: (one,) for one in inner.shape.faults})
     after = self.named(step, known, of_record(inner.shape.output), path)
@@ -59,7 +58,7 @@ def _call(self: Builder, step: Step, known: Known, path: str, around: Around) ->
     if tries > 1 and inner.shape.writes:
         self.wrong("tries", f"{step.call} writes, and might write again.", f"{place}, tries", "1 for what writes", str(tries),
                    "Take 'tries:' out.")
-    undo = _undoing(self, step.undo, after, f"{place}, undo", step.name) if step.undo is not None else None
+    undo = _undoing(self, step.undo, after, path, step.name) if step.undo is not None else None
     self.writes = self.writes or inner.shape.writes
     node = None
     if into is not None:
@@ -68,11 +67,7 @@ def _call(self: Builder, step: Step, known: Known, path: str, around: Around) ->
     return Ended(node, after, [path], raises)
 
 
-def _mapping(tree: Mapping[str, Any], record: Record, names: Any, place: str, known: frozenset[str]) -> Compiled:
-    return compile_map(tree, record, names, place, known)
-
-
-def _resolved(self: Builder, text: str, place: str, name: str) -> ResolvedOperation | None:
+def _resolved(self: Builder, text: str, place: str, name: str, path: str) -> ResolvedOperation | None:
     """What a call runs. An operation of a service brings what it gives itself; a source is called bare."""
     called = read_call(text)
     kind, source = called.reference
@@ -95,11 +90,12 @@ def _resolved(self: Builder, text: str, place: str, name: str) -> ResolvedOperat
     except ProblemError as error:
         self.problems += error.problems
         return None
-    self.inner.append(resolved)
+    self.inner[path] = resolved
     return resolved
 
 
-def _undoing(self: Builder, undo: Undo, known: Known, place: str, name: str) -> Undoing | None:
+def _undoing(self: Builder, undo: Undo, known: Known, path: str, name: str) -> Undoing | None:
+    place = f"{self.at(path)}, undo"
     try:
         called = read_call(undo.call)
     except ValueError as error:
@@ -109,8 +105,8 @@ def _undoing(self: Builder, undo: Undo, known: Known, place: str, name: str) -> 
         self.wrong("undo", "What undoes a step is an operation.", f"{place}, call", "an operation of a source, or a workflow",
                    shown(undo.call))
         return None
-    inner = _resolved(self, undo.call, f"{place}, call", f"undo-{name}")
-    into = self.trying(_mapping, undo.input, known, f"{place}, input", inner.shape.input) if inner is not None else None
+    inner = _resolved(self, undo.call, f"{place}, call", f"undo-{name}", f"{path}.undo")
+    into = self.map(path, "undo, input", undo.input, inner.shape.input, known) if inner is not None else None
     if inner is None or into is None:
         return None
     self.writes = True
@@ -214,7 +210,7 @@ def _reply(self: Builder, step: Step, known: Known, path: str, around: Around) -
     if around.mute:
         self.wrong("reply", f"Nothing can be answered here: {around.mute}.", self.at(path),
                    mend="Collect what is found, and answer after it.")
-    answer = self.trying(_mapping, step.reply or {}, known, f"{self.at(path)}, reply", self.output)
+    answer = self.map(path, "reply", step.reply or {}, self.output, known)
     node = ReplyNode(name=step.name, path=path, action=step.action, answer=answer) if answer is not None else None
     return Ended(node, None, [path])
 
@@ -233,7 +229,7 @@ def _fail(self: Builder, step: Step, known: Known, path: str, around: Around) ->
     record = shape.record
     if has_message:
         record = Record(record.name, tuple(one for one in record.elements if one.name != "message"), record.description)
-    detail = self.trying(_mapping, step.detail or {}, known, f"{place}, detail", record)
+    detail = self.map(path, "detail", step.detail or {}, record, known)
     node = None
     if message is not None and detail is not None:
         node = FailNode(name=step.name, path=path, action=step.action, fault=shape.name, message=message, detail=detail,
