@@ -93,10 +93,11 @@ def test_networks_rates_and_parallel_calls_are_limited(own: Demo, client: Client
 def test_roles_say_what_they_grant_and_who_has_them(client: Client) -> None:
     roles = {one["role"]: one for one in client.roles()}
     assert roles["auditor"]["grants"] == {"VesselRegistry": ["GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages"],
-                                          "TonnageReport": ["GetTonnage", "ListTonnagePassages"]}
+                                          "TonnageReport": ["GetTonnage", "ListTonnagePassages"], "MovementSummary": ["Summarise"]}
     assert roles["auditor"]["callers"] == ["night-batch", "toll-audit"]
     assert roles["lock-desk"]["grants"] == {"BerthDesk": ["GetBerth"], "LockLedger": ["GetVesselLedger"], "GaugeReadings": ["GetLevel"],
-                                            "NoticeBoard": ["ListNotices", "PostNotice"]}
+                                            "NoticeBoard": ["ListNotices", "PostNotice"], "MovementSummary": ["Summarise"],
+                                            "PassageBooking": ["BookPassage"], "PassageStatus": ["GetStatuses"]}
 
 
 def test_users_change_and_their_sessions_end(own: Demo, client: Client) -> None:

@@ -55,7 +55,7 @@ def test_credentials_come_from_a_pipe_and_never_out(own: Demo) -> None:
     listed = ok(own, "credentials") + ok(own, "credentials", "--json")
     assert "bricola" in listed
     assert "weir-" not in listed + ok(own, "audit", "--json", "-n", "500")
-    assert "Sealed 8 secrets" in ok(own, "credentials", "renew-key")
+    assert "Sealed 10 secrets" in ok(own, "credentials", "renew-key")
     ok(own, "credentials", "remove", "registry-live")
 
 

@@ -41,7 +41,9 @@ def twins(demo: Demo) -> Iterator[tuple[PostgresServer, PostgresServer]]:
                 cursor.execute("CREATE TABLE operator (number text PRIMARY KEY, name text, town text, email text, account_status text)")
                 cursor.execute('CREATE TABLE notice (id text PRIMARY KEY, title text, text text, "lock" int, reach text, valid_from date,'
                                " valid_to date, urgency text)")
-                cursor.execute('CREATE TABLE "lock" (number int PRIMARY KEY, name text)')
+                cursor.execute('CREATE TABLE "lock" (number int PRIMARY KEY, name text, chamber_length_m numeric(5,2),'
+                               ' chamber_width_m numeric(4,2), sill_depth_m numeric(4,2), open_from time, open_to time, out_of_service_until date)')
+                cursor.execute("CREATE TABLE permit (number text PRIMARY KEY, vessel text, class text, valid_from date, valid_to date)")
                 cursor.execute('CREATE TABLE passage (number text PRIMARY KEY, vessel text, "lock" int, direction text, passed_at timestamp,'
                                " cargo_kind text, cargo_tonnes numeric(8,2), toll numeric(8,2))")
                 cursor.executemany("INSERT INTO vessel VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s)", rows)
@@ -139,7 +141,7 @@ def test_a_check_names_the_first_stage_that_fails(client: Client, twins: tuple[P
     client.add_credential("reader", "reader-only-3", user="reader")
     assert "GRANT SELECT" in first_failure(a=("registry-live", "reader"))["problem"]["mend"]
     with twins[0].connect() as db:
-        db.execute('GRANT SELECT ON vessel, passage, operator, "lock", notice TO reader')
+        db.execute('GRANT SELECT ON vessel, passage, operator, permit, "lock", notice TO reader')
         db.execute("ALTER TABLE vessel RENAME COLUMN notes TO remarks")
     try:
         assert first_failure(a=("registry-live", "reader"))["stage"] == "sample read"

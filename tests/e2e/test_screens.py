@@ -71,7 +71,7 @@ def test_a_ledger_and_a_berth_by_soap(demo: Demo, port: str) -> None:
 def test_the_ready_file_names_the_hosts(demo: Demo) -> None:
     hosts = {one["name"]: one for one in demo.facts["backends"]}
     assert {"ledger-north", "ledger-south", "berths-live"} <= set(hosts)
-    assert {one["kind"] for one in hosts.values()} == {"terminal host", "soap"}
+    assert {one["kind"] for one in hosts.values()} == {"terminal host", "soap", "http"}
     assert all(one["host"] == "127.0.0.1" and one["port"] and one["password"] for one in hosts.values())
 
 

@@ -12,6 +12,7 @@ from bricola.client.transport import Json, raise_problems, send
 
 if TYPE_CHECKING:
     from bricola.api import definitions, services
+    from bricola.api import workflows as writing
 
 
 class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls):
@@ -39,6 +40,28 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
     def compare_folder(self, files: dict[str, str]) -> "list[definitions.FileDifference]":
         """How files differ from the drafts, line by line."""
         return cast("list[definitions.FileDifference]", self._ask("POST", "/definitions/comparison", json={"files": files}))
+
+    def copy(self, kind: str, name: str, new: str, folder: str | None = None) -> "list[definitions.Change]":
+        """A further draft that is equal but for its name."""
+        return cast("list[definitions.Change]", self._ask("POST", f"/definitions/{kind}/{name}/copy",
+                                                          json={"name": new, "folder": folder})["changes"])
+
+    def workflows(self) -> "list[writing.Workflow]":
+        return cast("list[writing.Workflow]", self._ask("GET", "/workflows"))
+
+    def look(self, name: str, text: str | None = None, definition: Json | None = None, call: str = "") -> "writing.WorkflowLook":
+        """A look at a workflow that need not be sound: the draft, a text, or JSON data; with values of a recorded call."""
+        body = {"text": text, "definition": definition, "call": call}
+        return cast("writing.WorkflowLook", self._ask("POST", f"/workflows/{name}/look", json=body))
+
+    def try_in_place(self, name: str, step: str, expression: str | None = None, part: str = "", text: str | None = None,
+                     definition: Json | None = None, call: str = "") -> "writing.Tried":
+        """What an expression, or a map of a step, gives before a step."""
+        body = {"step": step, "expression": expression, "part": part, "text": text, "definition": definition, "call": call}
+        return cast("writing.Tried", self._ask("POST", f"/workflows/{name}/try", json=body))
+
+    def try_expression(self, expression: str, sample: Json) -> "writing.Tried":
+        return cast("writing.Tried", self._ask("POST", "/expressions/try", json={"expression": expression, "sample": sample}))
 
     def revisions(self, kind: str, name: str) -> "list[definitions.Revision]":
         return cast("list[definitions.Revision]", self._ask("GET", f"/definitions/{kind}/{name}/revisions"))

@@ -8,6 +8,7 @@ canonical text gives the same bytes. Only true, false, null and plain whole numb
 import difflib
 import io
 import re
+from collections.abc import Mapping
 from typing import Any
 
 import yaml
@@ -84,6 +85,14 @@ def read_definition(text: str, place: str = "definition") -> Definition:
         errors = error.errors()
         inner = [one for one in errors if one["type"] != "too_short"] or errors  # a refused item also makes its list short
         raise ProblemError(*(_explain(one, kinds[kind], kind, root, place) for one in inner)) from None
+
+
+def read_data(model: type[Definition], data: Mapping[str, Any], place: str) -> Definition:
+    """A definition of JSON data, with its `name`. Raises ProblemError with every mistake, each with its path."""
+    named = {model.kind: data.get("name", ""), **{key: value for key, value in data.items() if key != "name"}}
+    node = _Dumper(io.StringIO(), sort_keys=False).represent_data(named)
+    _lay_out(node, is_root=True)
+    return read_definition(yaml.serialize(node, Dumper=_Dumper, allow_unicode=True, width=2**31), place)
 
 
 def write_definition(definition: Definition) -> str:

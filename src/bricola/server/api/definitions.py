@@ -3,13 +3,13 @@
 from typing import Any
 
 from fastapi import APIRouter
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from bricola.api import definitions as answers
 from bricola.api.words import Role
 from bricola.server.api.access import Integrator, Running, Viewer
 from bricola.server.ports.changes import Topic
-from bricola.server.usecases import credentials, definitions, mending
+from bricola.server.usecases import copying, credentials, definitions, mending
 from bricola.server.usecases.definitions import plain_change
 from bricola.server.usecases.deployments import plain_finding
 from bricola.server.usecases.reviews import review_service
@@ -30,6 +30,13 @@ class Bundle(Files):
     remove_others: bool = False
     plan_only: bool = False
     based_on: dict[str, int] | None = None
+
+
+class Copy(BaseModel):
+    """`folder` without one: beside the original."""
+
+    name: str = Field(max_length=80)
+    folder: str | None = Field(None, max_length=200)
 
 
 class Mend(BaseModel):
@@ -67,6 +74,13 @@ async def compare_folder(body: Files, _: Viewer, bricola: Running) -> list[dict[
 async def revisions(kind: str, name: str, _: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """Who wrote which text when, the newest first."""
     return [vars(one) for one in await bricola.storage.read(stored.revisions, kind, name)]
+
+
+@router.post("/definitions/{kind}/{name}/copy", response_model=answers.Changes, status_code=201)
+async def copy(kind: str, name: str, body: Copy, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """A further draft that is equal but for its name."""
+    changes = await copying.copy(bricola, kind, name, body.name, body.folder, user.name)
+    return {"changes": [plain_change(one) for one in changes]}
 
 
 @router.get("/services/{service}/review", response_model=list[answers.Finding])

@@ -5,5 +5,6 @@ from bricola.server.kinds.objects import OBJECTS
 from bricola.server.kinds.queries import QUERIES
 from bricola.server.kinds.relays import RELAYS
 from bricola.server.kinds.screens import SCREENS
+from bricola.server.kinds.workflows import WORKFLOWS
 
-SERVERS: tuple[KindServer, ...] = (OBJECTS, QUERIES, SCREENS, RELAYS)
+SERVERS: tuple[KindServer, ...] = (OBJECTS, QUERIES, SCREENS, RELAYS, WORKFLOWS)

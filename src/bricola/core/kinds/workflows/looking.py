@@ -10,6 +10,7 @@ from bricola.core.expressions.types import EXACT, NUMBERS, SIMPLE, Of, Type, typ
 from bricola.core.kinds.workflows.building import Builder
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
 from bricola.core.kinds.workflows.knowledge import Known
+from bricola.core.kinds.workflows.program import Block
 from bricola.core.kinds.workflows.reaching import circle
 from bricola.core.kinds.workflows.shape import message_shapes, walk
 from bricola.core.problems import Problem, ProblemError
@@ -43,6 +44,7 @@ class Look:
     input: Record
     output: Record
     builder: Builder | None = None
+    block: Block = field(default_factory=Block)
     filled: dict[tuple[str, str], list[Filled]] = field(default_factory=dict)  # by path of a step and part of it
 
 
@@ -55,11 +57,11 @@ def look(definition: WorkflowDefinition, catalogue: Catalogue) -> Look:
                     Record(""), Record(""))
     try:
         taken, given, faults = message_shapes(definition, catalogue)
-        builder, _, _ = walk(definition, catalogue, NEWEST, taken, given, faults)
+        builder, block, _ = walk(definition, catalogue, NEWEST, taken, given, faults)
     except ProblemError as error:
         return Look(error.problems, Record(""), Record(""))
     filled = {key: list(_filled(record, tree, known)) for key, (record, tree, known) in builder.targets.items()}
-    return Look(tuple(dict.fromkeys(builder.problems)), taken, given, builder, filled)
+    return Look(tuple(dict.fromkeys(builder.problems)), taken, given, builder, block, filled)
 
 
 def paths_of(known: Known) -> list[tuple[str, Type]]:
