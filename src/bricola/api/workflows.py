@@ -5,6 +5,7 @@ from typing import Any, NotRequired
 from typing_extensions import TypedDict
 
 from bricola.api.base import Problem, closed
+from bricola.api.services import StoredChange, Trace
 
 
 @closed
@@ -107,6 +108,20 @@ class Tried(TypedDict):
     type: str
     value: Any
     problems: list[Problem]
+
+
+@closed
+class DraftRun(TypedDict):
+    """What a workflow did as it is written: its answer, or the declared fault (`fault`) or problems by which it failed; `changes` are
+    what a trial would have stored."""
+
+    answer: dict[str, Any] | None
+    fault: str
+    problems: list[Problem]
+    micros: int
+    trial: bool
+    changes: list[StoredChange]
+    trace: Trace
 
 
 @closed

@@ -1,7 +1,7 @@
 """`bricola trace`: what every step of a call took and gave, the cause of a failure first."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
 
 import typer
@@ -43,12 +43,17 @@ def _print(call: Mapping[str, Any], values: bool) -> None:
     if cause is not None:
         out.print(f"[red]✕[/] [bold]{text(cause['name'])}[/]: {text(cause['words'])} [dim]{text(cause['failed'])}[/]", soft_wrap=True)
     out.print()
+    print_spans(spans, values)
+    if trace["dropped"]:
+        out.print(f"[dim]{trace['dropped']} further steps were not kept.[/]")
+
+
+def print_spans(spans: Sequence[Mapping[str, Any]], values: bool) -> None:
+    """A time line, a step a line, with what each took and gave."""
     whole = max((one["at"] + (one["micros"] or 0) for one in spans), default=1) or 1
     width = max(len(one["name"]) + 2 * one["depth"] for one in spans)
     for one in spans:
         _print_span(one, whole, width, values)
-    if trace["dropped"]:
-        out.print(f"[dim]{trace['dropped']} further steps were not kept.[/]")
 
 
 def cause_of(spans: list[Mapping[str, Any]]) -> Mapping[str, Any] | None:

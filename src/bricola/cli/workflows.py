@@ -8,8 +8,11 @@ from typing import Annotated, Any
 
 import typer
 
+from bricola.cli.calling import parse_values
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import err, out, print_json, table, text
+from bricola.cli.records import print_trial
+from bricola.cli.tracing import print_spans
 from bricola.core.problems import Problem, ProblemError
 
 _MOST_CALLED = 3
@@ -21,9 +24,15 @@ def register(app: typer.Typer) -> None:
         name: Annotated[str, typer.Argument(help="One workflow, step by step.")] = "",
         known: Annotated[str, typer.Option("--known", metavar="STEP", help="What may be spoken of before this step, with its types.")] = "",
         call: Annotated[str, typer.Option("--call", metavar="CALL", help="Show values of this recorded call.")] = "",
+        run: Annotated[str, typer.Option("--run", metavar="ENVIRONMENT", help="Run the draft there, with its samples: a trial.")] = "",
+        values: Annotated[list[str] | None, typer.Option("--input", "-i", metavar="NAME=VALUE", help="An input of --run.")] = None,
+        for_real: Annotated[bool, typer.Option("--for-real", help="With --run: store what it writes.")] = False,
         at: At = "", as_json: Json = False,
     ) -> None:
         """List workflows, or show one step by step: what each does, what is wrong where, what its maps lack."""
+        if run:
+            _run(name, run, values or [], not for_real, at, as_json)
+            return
         with connect(at) as client:
             found: Any = client.look(name, call=call) if name else client.workflows()
         if as_json:
@@ -56,8 +65,9 @@ def register(app: typer.Typer) -> None:
     @app.command("try", rich_help_panel="Definitions")
     def try_expression(
         expression: str,
-        sample: Annotated[Path | None, typer.Option("--sample", metavar="FILE", help="JSON whose members are the names ('-': from a pipe).")
-                          ] = None,
+        sample: Annotated[
+            Path | None, typer.Option("--sample", metavar="FILE", help="JSON whose members are the names ('-': from a pipe).")
+        ] = None,
         workflow: Annotated[str, typer.Option("--workflow", "-w", help="With the names and types of a step of this workflow.")] = "",
         step: Annotated[str, typer.Option("--step", "-s", help="Before this step, by its path like items.found.")] = "",
         call: Annotated[str, typer.Option("--call", metavar="CALL", help="With the values of this recorded call.")] = "",
@@ -75,6 +85,26 @@ def register(app: typer.Typer) -> None:
             _print_tried(expression, found)
         if found["problems"]:
             raise typer.Exit(1)
+
+
+def _run(name: str, environment: str, words: list[str], trial: bool, at: str, as_json: bool) -> None:
+    """Run a draft; exit status 1 where it fails."""
+    with connect(at) as client:
+        found = client.run_draft(name, environment, parse_values(words) if words else None, trial)
+    if as_json:
+        print_json(found)
+    else:
+        print_spans(found["trace"]["spans"], True)
+        for one in found["problems"]:
+            out.print(f"[red]✕[/] {text(one['message'])}", soft_wrap=True)
+        took = f"{found['micros'] / 1000:.1f} ms"
+        if found["answer"] is not None:
+            out.print(f"\n{text(json.dumps(found['answer'], ensure_ascii=False, indent=1))}\n[green]● answered[/] in {took}",
+                      soft_wrap=True)
+        if trial:
+            print_trial({"repeats": "", "trial": "rolled back" if found["changes"] else "nothing was written", "changes": found["changes"]})
+    if found["answer"] is None:
+        raise typer.Exit(1)
 
 
 def _sample(file: Path | None) -> dict[str, Any]:

@@ -60,6 +60,12 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
         body = {"step": step, "expression": expression, "part": part, "text": text, "definition": definition, "call": call}
         return cast("writing.Tried", self._ask("POST", f"/workflows/{name}/try", json=body))
 
+    def run_draft(self, name: str, environment: str, values: Json | None = None, trial: bool = True, text: str | None = None,
+                  definition: Json | None = None) -> "writing.DraftRun":
+        """Run a workflow as it is written, on the backends of an environment; a trial stores nothing."""
+        body = {"environment": environment, "values": values, "trial": trial, "text": text, "definition": definition}
+        return cast("writing.DraftRun", self._ask("POST", f"/workflows/{name}/run", json=body))
+
     def try_expression(self, expression: str, sample: Json) -> "writing.Tried":
         return cast("writing.Tried", self._ask("POST", "/expressions/try", json={"expression": expression, "sample": sample}))
 

@@ -157,7 +157,7 @@ class Places:
                       catalogue: Catalogue, resolved: ResolvedService, kept: str) -> LiveService:
         """Compile a release for an environment, with its pools started, and try every statement once. Compiling is done
         beside the event loop: a large service takes half a second."""
-        pools = {name: self._pool(environment, name, catalogue) for name in backends_of(catalogue, service)}
+        pools = {name: self.pool(environment, name, catalogue) for name in backends_of(catalogue, service)}
         live = await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
         for probe in live.probes:
             pool = pools[probe.backend]
@@ -236,7 +236,8 @@ class Places:
         """What doors to backends are given."""
         return Surroundings(self._folders, self._secrets, self._films.by_flow, self._networks)
 
-    def _pool(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AnyPool:
+    def pool(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AnyPool:
+        """The pool of a backend in an environment, made and started at the first need. Raises ProblemError where it has no place."""
         backend, binding = bound_backend(environment, name, catalogue)
         key = (environment.name, name, backend.engine)
         existing = self._pools.get(key)

@@ -10,7 +10,7 @@ from bricola.api import workflows as answers
 from bricola.api.words import Role
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import Integrator, Running, Viewer
-from bricola.server.kinds.workflows import writing
+from bricola.server.kinds.workflows import drafts, writing
 from bricola.store.people import StoredUser
 
 router = APIRouter(tags=["workflows"])
@@ -31,6 +31,14 @@ class Trial(Written):
     step: str = Field(max_length=2_000)
     part: str = Field("", max_length=200)
     expression: str | None = Field(None, max_length=10_000)
+
+
+class DraftValues(BaseModel):
+    text: Text = None
+    definition: dict[str, Any] | None = None
+    environment: str = Field(max_length=80)
+    values: dict[str, Any] | None = None
+    trial: bool = True
 
 
 class Sample(BaseModel):
@@ -69,6 +77,12 @@ async def look(name: str, body: Written, user: Viewer, bricola: Running) -> dict
 async def try_in_place(name: str, body: Trial, _: Integrator, bricola: Running) -> dict[str, Any]:
     """What an expression, or a map of a step, gives for the values of a sample."""
     return await writing.tried(bricola, name, body.text, body.definition, body.step, body.part, body.expression, body.call)
+
+
+@router.post("/workflows/{name}/run", response_model=answers.DraftRun)
+async def run(name: str, body: DraftValues, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Run it as it is written on the backends of an environment: as a trial, unless `trial` is false. Without values it takes samples."""
+    return await drafts.run(bricola, name, body.text, body.definition, body.environment, body.values, body.trial, user.name)
 
 
 @router.post("/expressions/try", response_model=answers.Tried)
