@@ -15,6 +15,11 @@ const time = new Intl.DateTimeFormat(LANGUAGE, {
 });
 const minute = new Intl.DateTimeFormat(LANGUAGE, { hour: "2-digit", minute: "2-digit", hourCycle: "h23" });
 
+/** How long a step took: in microseconds below one millisecond. */
+export function brief(micros: number): string {
+  return micros < 1000 ? `${micros}\u00a0µs` : took(micros);
+}
+
 export function took(micros: number): string {
   const ms = micros / 1000;
   if (ms >= 1000) return `${tenths.format(ms / 1000)}${SPACE}s`;

@@ -3,6 +3,7 @@ import { Box } from "lucide-react";
 import type { KindEntry } from "../api";
 import { CONTRACT } from "./contract";
 import { RELAY } from "./relay";
+import { WORKFLOW } from "./workflow";
 import { SCREEN_FLOW } from "./screen-flow";
 import { OBJECT } from "./object";
 import { QUERY } from "./query";
@@ -10,7 +11,7 @@ import type { KindRoute, Section, SourceKind, Spot } from "./kind";
 
 export type { SourceKind } from "./kind";
 
-const KINDS: readonly SourceKind[] = [OBJECT, QUERY, SCREEN_FLOW, CONTRACT, RELAY];
+const KINDS: readonly SourceKind[] = [OBJECT, QUERY, SCREEN_FLOW, CONTRACT, RELAY, WORKFLOW];
 
 /** How sources of a kind are shown. */
 export function kindOf(kind: string | undefined): SourceKind {

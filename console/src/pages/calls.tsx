@@ -4,11 +4,12 @@ import { useState } from "react";
 import { Link, useLocation } from "wouter";
 import { useAddress } from "../address";
 import { steps, useKeys } from "../hotkeys";
-import type { Call } from "../api";
+import type { Call, CallDetail } from "../api";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
 import { CopyButton, Problems, Segments } from "../parts/controls";
 import { Mark, STATE_MARK } from "../parts/marks";
+import { Timeline } from "../parts/timeline";
 import { bytes, clock, plural, took } from "../formats";
 import { rich, t } from "../text";
 
@@ -51,7 +52,7 @@ export default function CallsPage() {
   if (!data) return null;
   const faults = shown.filter((one) => one.result !== "answered").length;
   return (
-    <div className={`grid min-h-0 grow ${selected ? "grid-cols-[minmax(0,1fr)_344px]" : ""}`}>
+    <div className={`grid min-h-0 grow ${selected ? "grid-cols-[minmax(0,1fr)_404px]" : ""}`}>
       <section className="flex min-h-0 min-w-0 flex-col">
         <div className="flex items-center gap-3 px-5 pt-3 pb-2">
           <h1 className="text-[20px] leading-6 font-semibold">{t("Calls")}</h1>
@@ -193,7 +194,7 @@ export default function CallsPage() {
             )}
           </p>
           {selected.message && <p className="mt-1 break-words">{selected.message}</p>}
-          {selected.result === "failed" && <Picture key={selected.id} call={selected.id} />}
+          <Kept key={selected.id} call={selected.id} />
           <dl className="mt-3 grid grid-cols-[96px_minmax(0,1fr)] gap-y-1">
             {(
               [
@@ -231,18 +232,29 @@ export default function CallsPage() {
   );
 }
 
-/** The screen that a call stopped at, where one was kept. */
-function Picture({ call }: { call: string }) {
-  const { data } = useLoad<Call & { picture?: { title: string; lines: string[] } | null }>(
-    `/calls/${encodeURIComponent(call)}`,
+/** The screen that a call stopped at and its trace, where they were kept. */
+function Kept({ call }: { call: string }) {
+  const { data } = useLoad<CallDetail>(`/calls/${encodeURIComponent(call)}`);
+  if (!data) return null;
+  return (
+    <>
+      {data.picture && <Screen picture={data.picture} />}
+      {data.trace ? (
+        <Timeline trace={data.trace} />
+      ) : (
+        <p className="mt-2 text-xs text-ink2">
+          {t("No trace was kept. The environment {0} says which calls leave one: 'traces:'.", data.environment)}
+        </p>
+      )}
+    </>
   );
-  if (!data?.picture) return null;
+}
+
+function Screen({ picture }: { picture: NonNullable<CallDetail["picture"]> }) {
   return (
     <figure className="mt-2">
-      <figcaption className="lbl">{rich("The screen, {0}", data.picture.title)}</figcaption>
-      <pre className="term overflow-x-auto p-2 font-mono text-[6.2px] leading-[9px]">
-        {data.picture.lines.join("\n")}
-      </pre>
+      <figcaption className="lbl">{rich("The screen, {0}", picture.title)}</figcaption>
+      <pre className="term overflow-x-auto p-2 font-mono text-[6.2px] leading-[9px]">{picture.lines.join("\n")}</pre>
     </figure>
   );
 }
