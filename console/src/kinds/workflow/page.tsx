@@ -419,6 +419,7 @@ function Editor({
             }}
             onRemove={remove}
             onMove={move}
+            onInsert={(spot, after) => setInserting({ spot, after })}
           />
         ) : (
           look && (

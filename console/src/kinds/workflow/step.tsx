@@ -7,7 +7,7 @@ import { kindOf } from "../index";
 import { Expression, Field, Rows, short, Wrong, type Around } from "./fields";
 import { Filling } from "./filling";
 import { ActionIcon, WORDS } from "./icons";
-import { actionOf, type Node, type Step, textOf } from "./tree";
+import { actionOf, blocks, textOf, type Node, type Spot, type Step } from "./tree";
 
 type Put = (change: Step) => void;
 type Tree = Record<string, unknown>;
@@ -22,6 +22,7 @@ export function StepPane({
   onRename,
   onRemove,
   onMove,
+  onInsert,
 }: {
   node: Node;
   look: WorkflowLook;
@@ -32,6 +33,7 @@ export function StepPane({
   onRename: (name: string) => void;
   onRemove: () => void;
   onMove: (by: 1 | -1) => void;
+  onInsert: (spot: Spot, after: string | null) => void;
 }) {
   const [tab, setTab] = useState<"step" | "known">("step");
   const step = node.step;
@@ -103,11 +105,42 @@ export function StepPane({
               </div>
             )}
             <Parts step={step} put={put} look={look} about={about} language={language} around={around} />
+            {around.may && <Inside node={node} onInsert={onInsert} />}
             <Common step={step} put={put} around={around} />
           </>
         )}
       </div>
     </section>
+  );
+}
+
+/** The blocks of the step, each with a way to put a step into it. */
+function Inside({ node, onInsert }: { node: Node; onInsert: (spot: Spot, after: string | null) => void }) {
+  const all = blocks(node.step);
+  if (!all.length) return null;
+  return (
+    <div className="mt-3">
+      <h3 className="mb-1 text-[13px] font-semibold">{t("Inside")}</h3>
+      <ul>
+        {all.map((one) => {
+          const names = Object.keys(one.steps);
+          const word = one.word === "do" ? t("its steps") : one.word === "catch" ? t("on {0}", one.name) : one.name;
+          return (
+            <li key={one.key} className="flex h-7 items-center gap-2 border-b border-line">
+              <span>{word}</span>
+              <span className="truncate text-xs text-ink2">{names.join(", ") || t("nothing yet")}</span>
+              <button
+                type="button"
+                className="act ml-auto text-xs whitespace-nowrap"
+                onClick={() => onInsert({ path: node.path, key: one.key }, names.at(-1) ?? null)}
+              >
+                {t("Insert in {0}", word)}
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+    </div>
   );
 }
 
