@@ -14,7 +14,9 @@ from bricola.core.messages.http import Answered
 from bricola.core.messages.plain import from_plain
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.primitives import lexical
+from bricola.core.shapes.simple import SimpleType
 
 _MOST_PATH = 2_000
 _TRIED_AGAIN = (Kind.BACKEND, Kind.BUSY)
@@ -26,6 +28,7 @@ def _http(binder: Binder, node: HttpNode) -> Made:
     pool = binder.pools[node.backend]
     binding = binder.environment.binding(node.backend)
     seconds = binding.answer_seconds if binding is not None else 30.0
+    shown = Record("", (Element("status", SimpleType("int")), *((Element("body", node.gives),) if node.gives is not None else ())))
 
     async def ask(run: Run, path: str, headers: dict[str, str], body: bytes) -> Answered:
         session = pool.take(run.call) or await pool.borrow(run.call)
@@ -72,8 +75,7 @@ def _http(binder: Binder, node: HttpNode) -> Made:
                 await asyncio.sleep(node.pause)
         names[node.name] = _answer(node, answered)
         if run.call.span is not None:
-            run.call.span.given = Held(None, {"status": answered.status}) if node.gives is None else Held(node.gives,
-                                                                                                          names[node.name]["body"])
+            run.call.span.given = Held(shown, names[node.name])
         return False
 
     return None, run

@@ -162,8 +162,11 @@ def compile_program(program: Program, block: Steps) -> Handler:
         names[CALL] = {"id": call.id, "caller": call.caller.name, "at": datetime.fromtimestamp(call.at, UTC).replace(microsecond=0),
                        "trial": call.trial is not None}
         try:
-            async with asyncio.timeout(definition.seconds):
+            if definition.seconds is None:  # the call's own deadline bounds it
                 await block.run(one, names)
+            else:
+                async with asyncio.timeout(definition.seconds):
+                    await block.run(one, names)
         except TimeoutError:
             error = ProblemError(Problem("workflow.time", "The workflow took longer than it may.", Kind.BUSY,
                                          expected=f"at most {definition.seconds:g} s"))

@@ -12,7 +12,7 @@ from bricola.core.kinds.workflows import steps as _steps  # noqa: F401 — the b
 from bricola.core.kinds.workflows.building import CALL_TYPE, Around, Builder
 from bricola.core.kinds.workflows.definition import WorkflowDefinition, WorkflowPart
 from bricola.core.kinds.workflows.knowledge import CALL, Known
-from bricola.core.kinds.workflows.program import Block, Passing, Program
+from bricola.core.kinds.workflows.program import Block, Passing, Program, ReplyNode, nodes_of
 from bricola.core.kinds.workflows.reaching import backends, circle
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.forms import Form
@@ -49,8 +49,16 @@ def build(definition: WorkflowDefinition, catalogue: Catalogue, form: Form) -> P
     builder, block, passing = walk(definition, catalogue, form, taken, given, faults)
     if builder.problems:
         raise ProblemError(*dict.fromkeys(builder.problems))
+    if not definition.contract:
+        given = _marked(given, block)
     return Program(definition, taken, given, faults, block, builder.writes, tuple(backends(definition, catalogue)), passing,
                    tuple(builder.inner.values()))
+
+
+def _marked(given: Record, block: Block) -> Record:
+    """The output, with what is worked out of something sensitive marked as that."""
+    secret = {name for node in nodes_of(block) if isinstance(node, ReplyNode) for name in node.answer.secret}
+    return replace(given, elements=tuple(replace(one, sensitive=True) if one.name in secret else one for one in given.elements))
 
 
 def walk(definition: WorkflowDefinition, catalogue: Catalogue, form: Form, taken: Record, given: Record,
