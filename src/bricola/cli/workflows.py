@@ -60,7 +60,8 @@ def register(app: typer.Typer) -> None:
         if as_json:
             print_json(changes)
         else:
-            out.print(f"[green]+[/] {text(kind)} [bold]{text(new)}[/] is a draft, at {text(changes[0]['path'])}. {text(name)} stays as it is.")
+            where = text(changes[0]["path"])
+            out.print(f"[green]+[/] {text(kind)} [bold]{text(new)}[/] is a draft, at {where}. {text(name)} stays as it is.")
 
     @app.command("try", rich_help_panel="Definitions")
     def try_expression(
