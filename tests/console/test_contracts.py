@@ -103,6 +103,9 @@ def test_what_the_contract_says_is_locked_and_what_differs_has_a_way_back(desk: 
 
 
 def test_the_map_of_an_operation_is_looked_at_and_saved(desk: Page, own: Demo) -> None:
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        client.implement("NoticeBoard", "PostNotice", runs="notice.create", map_in={"notice.id": "id"}, save=True)
     desk.goto(f"{own.url}/services/NoticeBoard?operation=PostNotice")
     runs = desk.get_by_role("region", name="What runs it")
     runs.get_by_role("button", name="Look at the map").click()

@@ -5,6 +5,7 @@ import socket
 import subprocess
 import sys
 from collections.abc import Iterator
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -23,8 +24,10 @@ from tests.peers.compare import differences, payload
 from tests.peers.gsoap import GsoapPeer
 from tests.peers.xsdata import XsdataPeer
 
-SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard")
-READS = {"GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages", "GetTonnage", "GetVesselLedger", "GetBerth", "GetLevel", "ListNotices"}
+SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard", "MovementSummary",
+            "PassageStatus", "PassageBooking")
+READS = {"Summarise", "GetStatuses", "GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages", "GetTonnage", "GetVesselLedger", "GetBerth", "GetLevel",
+         "ListNotices"}
 
 
 @pytest.fixture(scope="module")
@@ -70,6 +73,17 @@ class Asking:
     def by_peer(self, operation: str, message: bytes) -> etree._Element:
         answer = etree.fromstring(self.peer.call(self.address, self.token, operation, message))
         return payload(answer) if etree.QName(answer).localname == "Envelope" else answer
+
+
+def put(message: bytes, within: str, name: str, text: str) -> bytes:
+    """The message with a text in an element of this name, put at the end of `within` (or of the whole) where it is missing."""
+    envelope = etree.fromstring(message)
+    inside = payload(envelope)
+    record = inside.find(f".//{{*}}{within}") if within else inside
+    found = record.find(f"{{*}}{name}")
+    found = etree.SubElement(record, f"{{{etree.QName(inside).namespace}}}{name}") if found is None else found
+    found.text = text
+    return etree.tostring(envelope)
 
 
 @pytest.mark.parametrize("service", SERVICES)
@@ -159,6 +173,28 @@ def test_a_notice_is_posted_by_generated_code_of_somebody_elses_contract(own: De
     with pytest.raises(subprocess.CalledProcessError) as caught:
         Asking(own, "NoticeBoard", GsoapPeer, tmp_path / "again").by_peer("PostNotice", asking.message("PostNotice", id="N-8001"))
     assert "There is a notice with id N-8001 already" in caught.value.stderr.decode()
+
+
+def test_a_workflow_gives_the_faults_of_somebody_elses_contract_and_no_more_than_was_asked_for(own: Demo, tmp_path: Path) -> None:
+    asking = Asking(own, "NoticeBoard", XsdataPeer, tmp_path)
+    listing, posting = asking.message("ListNotices"), asking.message("PostNotice", id="N-8003")
+    assert len(asking.by_peer("ListNotices", put(listing, "", "most", "2"))) == 2
+    refused = asking.plain(put(put(posting, "notice", "validFrom", "2026-12-02"), "notice", "validTo", "2026-12-01"))
+    assert refused.findtext(".//{*}reason") == "The notice would end before it begins.", etree.tostring(refused)
+    assert "N-8003" not in [one.get("id") for one in asking.plain(put(listing, "", "most", "100"))]
+
+
+@pytest.mark.parametrize("peer_class", [GsoapPeer, XsdataPeer], ids=lambda one: one.name)
+def test_generated_code_books_a_passage_and_reads_its_status(own: Demo, tmp_path: Path, peer_class: Any) -> None:
+    booking = Asking(own, "PassageBooking", peer_class, tmp_path)
+    booked = booking.by_peer("BookPassage", booking.message("BookPassage"))
+    number = booked.findtext("{*}passageNumber") or ""
+    assert sum(Decimal(one.findtext("{*}amount") or "") for one in booked.iterfind("{*}tollLine")) == Decimal(booked.findtext("{*}toll") or "")
+    status = Asking(own, "PassageStatus", peer_class, tmp_path)
+    item = status.by_peer("GetStatuses", status.message("GetStatuses", passageNumber=number))[0]
+    assert (item.findtext("{*}passageNumber"), item.find("{*}error")) == (number, None), etree.tostring(item)
+    refused = booking.plain(booking.message("BookPassage", registration="LK-0000"))
+    assert refused.find("detail/{*}VesselNotFound") is not None, etree.tostring(refused)
 
 
 @pytest.mark.parametrize("service", ["VesselRegistry", "GaugeReadings", "NoticeBoard"])

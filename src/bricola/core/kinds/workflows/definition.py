@@ -165,7 +165,6 @@ class WorkflowDefinition(Definition):
     steps: NamedParts[Step] = ()
     seconds: float | None = Described(None, gt=0, le=3600)
     at_once: int | None = Described(None, ge=1, le=10_000)
-    when_caller_leaves: Literal["go-on", "cancel"] = "go-on"
 
 
 for _model in (Branch, Lane, Handler, Step, WorkflowDefinition):
