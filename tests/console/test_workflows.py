@@ -205,8 +205,8 @@ def test_a_workflow_of_twenty_steps_is_written_here_alone(desk: Page, own: Demo)
     pause = step(desk, "wait", "pause")
     fill(pause, "Seconds, or a duration", "0")
     answer = choose(desk, "answer")
-    answer.get_by_label("lines is filled with").fill("listed")
-    answer.get_by_label("count is filled with").fill("total")
+    answer.get_by_label("lines is filled with").press_sequentially("listed")
+    answer.get_by_label("count is filled with").press_sequentially("total")
     expect(answer.get_by_text("all that is required is filled")).to_be_visible()
     expect(desk.get_by_role("status").first).to_contain_text("no mistakes")
 
@@ -223,6 +223,13 @@ def test_a_workflow_of_twenty_steps_is_written_here_alone(desk: Page, own: Demo)
     expect(desk.get_by_text("Saved as a draft.")).to_be_visible()
     with Client(own.url) as client:
         client.sign_in("imke", own.password("imke"))
+        assert client.export()["workflows/lock-day.yaml"] == WRITTEN
+        pause = choose(desk, "pause")
+        for words in ("At rest", ""):  # saved at once: what was typed is what is stored, whatever was looked at last
+            fill(pause, "Description", words)
+            desk.keyboard.press("Control+s")
+            expect(desk.get_by_role("status").first).to_contain_text("Saved as a draft.")
+            assert ("At rest" in client.export()["workflows/lock-day.yaml"]) == bool(words)
         assert client.export()["workflows/lock-day.yaml"] == WRITTEN
     assert write_definition(read_definition(WRITTEN)) == WRITTEN
     desk.get_by_role("radio", name="Outline").click()

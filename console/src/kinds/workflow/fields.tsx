@@ -76,7 +76,7 @@ export function Expression({
     placeholder,
     spellCheck: false,
     onFocus: () => setFocused(true),
-    onBlur: () => setFocused(false),
+    onBlur: () => afterPointer(() => setFocused(false)),
   };
   return (
     <div className={bare ? "" : "mb-2"}>
@@ -112,6 +112,18 @@ export function Expression({
       <Wrong problems={around.problems} part={part} />
     </div>
   );
+}
+
+let pressed = false;
+for (const event of ["pointerdown", "pointerup", "pointercancel"])
+  window.addEventListener(event, () => (pressed = event === "pointerdown"), { capture: true });
+
+/** Now, or once the pointer that is down is up: what moves between the two makes a click miss what it was meant for. */
+function afterPointer(act: () => void) {
+  if (!pressed) return act();
+  const up = new AbortController();
+  for (const event of ["pointerup", "pointercancel"])
+    window.addEventListener(event, () => (up.abort(), setTimeout(act)), { capture: true, signal: up.signal });
 }
 
 /** What an expression gives for the values of the sample. */

@@ -1,15 +1,15 @@
 /** A map side by side: what is known on the left, what is to be filled on the right, and a line between where one is the other. */
-import { useEffect, useLayoutEffect, useRef, useState } from "react";
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { ask, type FilledPart, type Tried } from "../../api";
 import { Mark } from "../../parts/marks";
 import { rich, t } from "../../text";
 import { Expression, short, Wrong, type Around } from "./fields";
-import { withLine, textOf } from "./tree";
+import { linesNow, textOf, withLine, withProposals } from "./tree";
 
 export function Filling({
   title,
   part,
-  parts,
+  parts: looked,
   tree,
   onChange,
   around,
@@ -24,6 +24,8 @@ export function Filling({
   const [source, setSource] = useState("");
   const box = useRef<HTMLDivElement>(null);
   const [lines, setLines] = useState<{ from: number; to: number; chosen: boolean }[]>([]);
+  // Typed a key later than looked at: a field that showed the line of the look would lose the key.
+  const parts = useMemo(() => linesNow(looked, tree), [looked, tree]);
   const used = new Set(parts.map((one) => one.line));
   const offered = new Set(parts.flatMap((one) => one.fits.slice(0, 3)));
   const known = around.known.filter((one) => !one.path.includes(".") || used.has(one.path) || offered.has(one.path));
@@ -47,9 +49,6 @@ export function Filling({
     );
   }, [parts, source, known.length]);
 
-  const suggest = () =>
-    onChange(proposals.reduce<Record<string, unknown>>((next, one) => withLine(next, one.path, one.proposal), tree));
-
   return (
     <section aria-label={title} className="mb-3">
       <div className="mb-1.5 flex items-center gap-2">
@@ -63,7 +62,7 @@ export function Filling({
               : t("nothing to fill")}
         </span>
         {around.may && proposals.length > 0 && (
-          <button type="button" className="btn ml-auto" onClick={suggest}>
+          <button type="button" className="btn ml-auto" onClick={() => onChange(withProposals(parts, tree))}>
             {t("Suggest {0}", proposals.length === 1 ? t("1 link") : t("{0} links", proposals.length))}
           </button>
         )}

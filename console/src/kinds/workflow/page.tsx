@@ -37,7 +37,7 @@ import {
   removed,
   renamed,
   replaced,
-  withLine,
+  withProposals,
   type Action,
   type Spot,
   type Step,
@@ -158,10 +158,11 @@ function Editor({
   const calls = useLoad<Call[]>(run ? `/calls?service=${encodeURIComponent(run.service)}&limit=20` : null, 10);
   const trace = useLoad<CallDetail>(call ? `/calls/${encodeURIComponent(call)}` : null);
 
+  const written = () => (typed !== null ? { text: typed, call } : { definition: pen, call });
   // A look at what is written, a moment after it was; the newest counts.
   useEffect(() => {
     const number = ++asked.current;
-    const body = typed !== null ? { text: typed, call } : { definition: pen, call };
+    const body = written();
     const timer = setTimeout(
       () =>
         void looking.run(async () => {
@@ -233,24 +234,22 @@ function Editor({
   };
   const suggest = () => {
     if (!node || !about || !may) return;
-    for (const [part, parts] of Object.entries(about.maps)) {
-      if (part.includes(",")) continue;
-      const tree = parts
-        .filter((one) => one.proposal && !one.line)
-        .reduce<Record<string, unknown>>(
-          (next, one) => withLine(next, one.path, one.proposal),
-          (node.step[part] ?? {}) as Record<string, unknown>,
-        );
-      setSteps(replaced(steps, node.path, { ...node.step, [part]: tree }));
-    }
+    const filled = Object.entries(about.maps)
+      .filter(([part]) => !part.includes(","))
+      .map(([part, parts]) => [part, withProposals(parts, node.step[part])] as const)
+      .filter(([part, tree]) => part in node.step || Object.keys(tree).length > 0);
+    setSteps(replaced(steps, node.path, { ...node.step, ...Object.fromEntries(filled) }));
   };
   const save = () =>
     act.run(async () => {
-      if (!look?.text) return;
+      // Looked at anew: the last look may be older than the last key.
+      const found = await ask<WorkflowLook>("POST", `/workflows/${encodeURIComponent(name)}/look`, written());
+      setLook(found);
+      if (!found.text) return;
       const path = row?.path ?? `workflows/${name}.yaml`;
       await ask("POST", "/definitions", {
-        files: { [path]: look.text },
-        based_on: { [`workflow ${name}`]: look.revision },
+        files: { [path]: found.text },
+        based_on: { [`workflow ${name}`]: found.revision },
       });
       setPen(null);
       setTyped(null);
@@ -258,7 +257,7 @@ function Editor({
       setSaid(t("Saved as a draft. What is live has not changed."));
       onSaved();
     });
-  const ready = dirty && may && !act.busy && !looking.busy && !!look?.text;
+  const ready = dirty && may && !act.busy;
   useSaveKey(ready, save);
   useKeys({
     ...walk(nodes, node, (one) => choose(one.path)),

@@ -217,6 +217,32 @@ export function withLine(tree: unknown, path: string, line: string): Record<stri
   return next;
 }
 
+/** What a tree has at a path, as text: empty for nothing, `{…}` for a record of lines. */
+export function lineAt(tree: unknown, path: string): string {
+  const found = path
+    .split(".")
+    .reduce<unknown>(
+      (at, name) => (typeof at === "object" && at ? (at as Record<string, unknown>)[name] : undefined),
+      tree,
+    );
+  return typeof found === "object" && found !== null ? "{…}" : textOf(found);
+}
+
+/** A map as it is now: the parts were looked at a moment ago, their lines are those of the tree. */
+export function linesNow<Part extends { path: string; line: string }>(parts: readonly Part[], tree: unknown): Part[] {
+  return parts.map((one) => ({ ...one, line: lineAt(tree, one.path) }));
+}
+
+/** A map with every link that is proposed for a part without a line. */
+export function withProposals(
+  parts: readonly { path: string; line: string; proposal: string }[],
+  tree: unknown,
+): Record<string, unknown> {
+  return linesNow(parts, tree)
+    .filter((one) => one.proposal && !one.line)
+    .reduce((next, one) => withLine(next, one.path, one.proposal), (tree ?? {}) as Record<string, unknown>);
+}
+
 /** The lines of a tree by their paths, and the tree of lines. */
 export function lines(tree: unknown, at = ""): [string, string][] {
   return Object.entries((tree ?? {}) as Record<string, unknown>).flatMap(([name, value]) => {
