@@ -181,6 +181,8 @@ def test_a_workflow_gives_the_faults_of_somebody_elses_contract_and_no_more_than
     assert len(asking.by_peer("ListNotices", put(listing, "", "most", "2"))) == 2
     refused = asking.plain(put(put(posting, "notice", "validFrom", "2026-12-02"), "notice", "validTo", "2026-12-01"))
     assert refused.findtext(".//{*}reason") == "The notice would end before it begins.", etree.tostring(refused)
+    told = {one["name"]: one["description"] for one in asking.client.operations("NoticeBoard", "rehearsal")}
+    assert told["PostNotice"] == "Posts a notice.", "the contract says nothing of it, so what runs it does"
     assert "N-8003" not in [one.get("id") for one in asking.plain(put(listing, "", "most", "100"))]
 
 

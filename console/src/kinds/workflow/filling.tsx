@@ -29,6 +29,8 @@ export function Filling({
   const used = new Set(parts.map((one) => one.line));
   const offered = new Set(parts.flatMap((one) => one.fits.slice(0, 3)));
   const known = around.known.filter((one) => !one.path.includes(".") || used.has(one.path) || offered.has(one.path));
+  const heads = new Set(parts.map((one) => one.path.split(".")[0]));
+  const head = heads.size === 1 && parts.every((one) => one.path.includes(".")) ? [...heads][0] : "";
   const proposals = parts.filter((one) => one.proposal && !one.line);
   const lacking = parts.filter((one) => one.required && !one.line);
 
@@ -104,6 +106,11 @@ export function Filling({
           ))}
         </svg>
         <ul className="self-start border border-line2">
+          {head && (
+            <li className="flex h-7 items-center border-b border-line px-2 font-mono text-[12px] font-semibold">
+              {head}
+            </li>
+          )}
           {parts.map((one) => (
             <li
               key={one.path}
@@ -117,8 +124,8 @@ export function Filling({
                 title={source ? t("Put {0} here", source) : undefined}
                 onClick={() => source && onChange(withLine(tree, one.path, source))}
               >
-                <span className="truncate font-mono text-[12px] font-semibold">
-                  {one.path}
+                <span className="truncate font-mono text-[12px] font-semibold" title={one.path}>
+                  {head ? one.path.slice(head.length + 1) : one.path}
                   {one.list && "[]"}
                 </span>
                 <span className="ml-auto truncate text-xs text-ink3">

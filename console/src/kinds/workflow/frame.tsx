@@ -212,22 +212,22 @@ function Typed({
                 readOnly={!around.may}
                 onChange={(event) => change({ type: event.target.value })}
               />
-              <label className="text-xs whitespace-nowrap">
+              <label className="flex items-center gap-1 text-xs whitespace-nowrap">
                 <input
                   type="checkbox"
                   checked={one.required !== false}
                   disabled={!around.may}
                   onChange={(event) => change({ required: event.target.checked ? undefined : false })}
-                />{" "}
+                />
                 {t("required")}
               </label>
-              <label className="text-xs whitespace-nowrap">
+              <label className="flex items-center gap-1 text-xs whitespace-nowrap">
                 <input
                   type="checkbox"
                   checked={one.repeats === true}
                   disabled={!around.may}
                   onChange={(event) => change({ repeats: event.target.checked || undefined })}
-                />{" "}
+                />
                 {t("list")}
               </label>
               <input

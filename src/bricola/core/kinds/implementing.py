@@ -20,6 +20,8 @@ def implemented(operation: Operation, resolved: ResolvedOperation, offer: Offere
     read = _read(operation, offer, place)
     inner = resolved.shape
     outer = shape_of(read, operation.name, operation.description, inner.writes)
+    if not outer.description:  # neither here nor in the contract: what runs it says what it does
+        outer = replace(outer, description=inner.description)
     if operation.soap_action is not None:
         outer = replace(outer, action=operation.soap_action)
     told, wrong = _told(operation, outer, place)
