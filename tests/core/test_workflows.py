@@ -408,6 +408,56 @@ async def test_what_cannot_be_undone_is_reported_with_the_cause(database: Databa
     assert await crest(live, "W1") == Decimal("7.00")
 
 
+async def test_a_step_that_is_stopped_while_it_writes_is_undone_as_well(database: Database) -> None:
+    """The other lane fails between what the step stored and its end; what was stored then is no less to be undone."""
+    slowly = """
+workflow: slowly
+input: {code: {type: string}, crest: {type: decimal}}
+output: {was: {type: decimal}}
+faults: {NotFound: {}, Conflict: {}}
+steps:
+  weir: {call: weir.get, input: {code: code}}
+  set: {call: weir.update, input: {code: code, changeToken: weir.weir.changeToken, crest: crest}}
+  rest: {wait: 0.3}
+  answer: {reply: {was: weir.weir.crest}}
+"""
+    both = """
+workflow: both
+input: {code: {type: string}, seconds: {type: decimal}}
+output: {was: {type: decimal, required: false}}
+faults: {NotFound: {}, Conflict: {}, Late: {}}
+steps:
+  lanes:
+    parallel:
+      one:
+        steps:
+          raised:
+            call: workflow slowly
+            input: {code: code, crest: 50}
+            undo: {call: workflow slowly, input: {code: code, crest: raised.was}}
+      two:
+        steps:
+          pause: {wait: seconds}
+          late: {fail: Late, only_if: seconds < 1}
+  answer: {reply: {was: raised.was}}
+"""
+    services = WEIRS[3] + "\n  Both: {runs: workflow both}"
+    live = database.publish((*WEIRS[:3], slowly, both, services), "Weirs")
+    with pytest.raises(DeclaredFaultError) as fault:
+        await call(live, "Both", code="W1", seconds=Decimal("0.1"))
+    assert fault.value.name == "Late"
+    assert await crest(live, "W1") == Decimal("4.20")
+
+
+async def test_an_undo_whose_input_cannot_be_worked_out_is_reported(database: Database) -> None:
+    broken = WEIRS[1].replace("crest: weir.weir.crest}", "crest: weir.weir.crest / (by - by)}")
+    live = database.publish((WEIRS[0], broken, *WEIRS[2:]), "Weirs")
+    with pytest.raises(ProblemError) as caught:
+        await call(live, "Raise", codes=["W1", "W2"], by=Decimal("0.30"))  # it goes no further with what it could not take back
+    assert [one.code for one in caught.value.problems] == ["workflow.not-undone", "expression.failed"]
+    assert (await crest(live, "W1"), await crest(live, "W2")) == (Decimal("4.50"), Decimal("5.10"))
+
+
 async def test_steps_of_a_session_are_stored_together_or_not_at_all(database: Database) -> None:
     live = database.publish(WEIRS, "Weirs")
     assert await call(live, "Together", first="A", second="B") == {"seen": True}  # a later step reads what an earlier one wrote

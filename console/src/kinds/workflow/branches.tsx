@@ -1,7 +1,7 @@
 /** The blocks of a step: branches by condition, lanes at once, handlers of what is caught. */
 import { t } from "../../text";
 import { Collect } from "./collect";
-import { Expression, Wrong } from "./fields";
+import { Expression, TakeOut, Wrong } from "./fields";
 import { type PartsProps } from "./putting";
 import { actionOf, type Step } from "./tree";
 
@@ -28,14 +28,7 @@ export function Branches({ step, put, around }: PartsProps) {
             around={around}
             onChange={(test) => write(all.map((two, at) => (at === index ? [name, { ...one, test }] : two)))}
           />
-          <button
-            type="button"
-            className="ibtn"
-            aria-label={t("Take {0} out", name)}
-            onClick={() => write(all.filter((_, at) => at !== index))}
-          >
-            ×
-          </button>
+          <TakeOut name={name} around={around} onClick={() => write(all.filter((_, at) => at !== index))} />
         </div>
       ))}
       {around.may && (
@@ -74,14 +67,7 @@ export function Lanes({ step, put, around }: PartsProps) {
             readOnly={!around.may}
             onChange={(event) => write(lanes.map((two, at) => (at === index ? [event.target.value, one] : two)))}
           />
-          <button
-            type="button"
-            className="ibtn"
-            aria-label={t("Take {0} out", name)}
-            onClick={() => write(lanes.filter((_, at) => at !== index))}
-          >
-            ×
-          </button>
+          <TakeOut name={name} around={around} onClick={() => write(lanes.filter((_, at) => at !== index))} />
         </div>
       ))}
       {around.may && (
@@ -134,14 +120,7 @@ export function Handlers({ step, put, around, look }: PartsProps) {
                   })
                 }
               />
-              <button
-                type="button"
-                className="ibtn"
-                aria-label={t("Take {0} out", name)}
-                onClick={() => write(all.filter((_, at) => at !== index))}
-              >
-                ×
-              </button>
+              <TakeOut name={name} around={around} onClick={() => write(all.filter((_, at) => at !== index))} />
             </div>
             {loops && (
               <>

@@ -27,6 +27,16 @@ export function Field({ label, children }: { label: string; children: (id: strin
   );
 }
 
+/** Takes a row with a name out, for who may. */
+export function TakeOut({ name, around, onClick }: { name: string; around: Around; onClick: () => void }) {
+  if (!around.may) return <span />;
+  return (
+    <button type="button" className="ibtn" aria-label={t("Take {0} out", name)} onClick={onClick}>
+      ×
+    </button>
+  );
+}
+
 /** What is wrong with a part of the step. */
 export function Wrong({ problems, part }: { problems: readonly FoundProblem[]; part: string }) {
   const mine = problems.filter((one) => one.part === part || one.part.startsWith(`${part}.`));
@@ -194,14 +204,7 @@ export function Rows({
             part={part ? `${part}.${name}` : name}
             onChange={(next) => put(index, name, next)}
           />
-          <button
-            type="button"
-            className="ibtn"
-            aria-label={t("Take {0} out", name)}
-            onClick={() => onChange(treeOf(all.filter((_, at) => at !== index)))}
-          >
-            ×
-          </button>
+          <TakeOut name={name} around={around} onClick={() => onChange(treeOf(all.filter((_, at) => at !== index)))} />
         </div>
       ))}
       {around.may && (

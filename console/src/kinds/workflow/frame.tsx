@@ -2,7 +2,7 @@
 import type { WorkflowLook } from "../../api";
 import { textOf } from "./tree";
 import { t } from "../../text";
-import { Field, Wrong, type Around } from "./fields";
+import { Field, TakeOut, Wrong, type Around } from "./fields";
 
 type Part = { [key: string]: unknown };
 type Parts = Record<string, Part>;
@@ -100,14 +100,11 @@ export function Frame({
                     )
                   }
                 />
-                <button
-                  type="button"
-                  className="ibtn"
-                  aria-label={t("Take {0} out", name)}
+                <TakeOut
+                  name={name}
+                  around={around}
                   onClick={() => writeFaults(faults.filter((_, at) => at !== index))}
-                >
-                  ×
-                </button>
+                />
               </div>
               <Typed
                 title=""
@@ -237,14 +234,7 @@ function Typed({
                 readOnly={!around.may}
                 onChange={(event) => change({ description: event.target.value })}
               />
-              <button
-                type="button"
-                className="ibtn"
-                aria-label={t("Take {0} out", name)}
-                onClick={() => write(all.filter((_, at) => at !== index))}
-              >
-                ×
-              </button>
+              <TakeOut name={name} around={around} onClick={() => write(all.filter((_, at) => at !== index))} />
             </div>
             <Wrong problems={around.problems} part={`${part}.${name}`} />
           </div>

@@ -8,6 +8,9 @@ import { rich, t } from "../../text";
 import { ActionIcon } from "./icons";
 import { actionOf, blocks, inside, says, textOf, type Block, type Spot, type Step, type Steps } from "./tree";
 
+const CHOSEN = "border-accent bg-accent text-onaccent";
+const RINGED = "outline-2 outline-offset-1 outline-band";
+
 export interface Shown {
   chosen: string;
   choose: (path: string) => void;
@@ -38,7 +41,8 @@ function Wire({ onInsert }: { onInsert?: () => void }) {
           tabIndex={-1}
           aria-label={t("Insert a step here")}
           onClick={onInsert}
-          className="absolute -top-1.5 left-[13px] hidden size-6 items-center justify-center rounded-full border border-edge bg-raised text-accent group-hover:flex"
+          className={`absolute -top-1.5 left-[13px] hidden size-6 items-center justify-center rounded-full border
+            border-edge bg-raised text-accent group-hover:flex`}
         >
           +
         </button>
@@ -142,7 +146,8 @@ function Tag({ path, shown, word, children }: { path: string; shown: Shown; word
         data-step={path}
         aria-pressed={chosen}
         onClick={() => shown.choose(path)}
-        className={`flex h-7 items-center gap-1.5 rounded-[3px] border px-2 text-[12.5px] whitespace-nowrap ${chosen ? "border-accent bg-accent text-onaccent outline-2 outline-offset-1 outline-band" : "border-bad bg-raised text-bad"}`}
+        className={`flex h-7 items-center gap-1.5 rounded-[3px] border px-2 text-[12.5px] whitespace-nowrap
+          ${chosen ? `${CHOSEN} ${RINGED}` : "border-bad bg-raised text-bad"}`}
       >
         <Mark name="fault" />
         {children}
@@ -181,7 +186,7 @@ function Box({
   const guard = action === "fail" && only !== "";
   const round = ENDS.has(action) && !guard;
   const colour = chosen
-    ? "border-accent bg-accent text-onaccent"
+    ? CHOSEN
     : round && action === "fail"
       ? "border-bad bg-raised text-bad"
       : "border-edge bg-raised";
@@ -193,7 +198,9 @@ function Box({
         aria-pressed={chosen}
         onClick={() => shown.choose(path)}
         title={only ? t("only if {0}", only) : undefined}
-        className={`flex h-10 w-56 shrink-0 items-center gap-2.5 border px-2.5 text-left ${round ? "rounded-full" : "rounded-[3px]"} ${colour} ${only && !guard && !chosen ? "border-dashed" : ""} ${chosen ? "outline-2 outline-offset-1 outline-band" : ""}`}
+        className={`flex h-10 w-56 shrink-0 items-center gap-2.5 border px-2.5 text-left
+          ${round ? "rounded-full" : "rounded-[3px]"} ${colour}
+          ${only && !guard && !chosen ? "border-dashed" : ""} ${chosen ? RINGED : ""}`}
       >
         {guard ? <Split size={16} strokeWidth={1.75} className="shrink-0" aria-hidden /> : <ActionIcon step={step} />}
         <span className="min-w-0 grow">

@@ -236,36 +236,30 @@ def _where(checker: Checker, node: ast.Call) -> Term | None:
 
 
 def _holds(checker: Checker, node: ast.Call, made: Callable[..., Any]) -> Term | None:
-    """any and all of a list that is true or false itself: any(one.x > 3 for one in list)."""
-    items = checker.list_term(node.args[0])
-    if items is None:
+    """any and all, of a list that is true or false itself (one.x > 3 for one in list), or of a list and a condition."""
+    if len(node.args) == 2:
+        found = _filtered(checker, node)
+        if found is None:
+            return None
+        items, name, test, _ = found
+        return Term(f"{checker.constant(made)}({test} for {name} in {checker.visited(items, node)})", BOOLEAN)
+    conditions = checker.list_term(node.args[0])
+    if conditions is None:
         return None
-    if items.type.item is None or items.type.item.of is not Of.BOOLEAN or items.type.item.optional:
-        checker.mismatch(node.args[0], "a list of conditions", items, "Write any(one.x > 3 for one in …).")
+    if conditions.type.item is None or conditions.type.item.of is not Of.BOOLEAN or conditions.type.item.optional:
+        checker.mismatch(node.args[0], "a list of conditions", conditions, "Write any(one.x > 3 for one in …).")
         return None
-    return Term(f"{checker.constant(made)}({checker.visited(items)})", BOOLEAN)
+    return Term(f"{checker.constant(made)}({checker.visited(conditions)})", BOOLEAN)
 
 
 @function("any(one.x > 3 for one in list)", "whether it holds for some item; or any(list, lambda one: …)", 1, 2)
 def _any(checker: Checker, node: ast.Call) -> Term | None:
-    if len(node.args) == 1:
-        return _holds(checker, node, any)
-    found = _filtered(checker, node)
-    if found is None:
-        return None
-    items, name, test, _ = found
-    return Term(f"{checker.constant(any)}({test} for {name} in {checker.visited(items, node)})", BOOLEAN)
+    return _holds(checker, node, any)
 
 
 @function("all(one.x > 3 for one in list)", "whether it holds for every item; or all(list, lambda one: …)", 1, 2)
 def _all(checker: Checker, node: ast.Call) -> Term | None:
-    if len(node.args) == 1:
-        return _holds(checker, node, all)
-    found = _filtered(checker, node)
-    if found is None:
-        return None
-    items, name, test, _ = found
-    return Term(f"{checker.constant(all)}({test} for {name} in {checker.visited(items, node)})", BOOLEAN)
+    return _holds(checker, node, all)
 
 
 @function('sort_by(list, "field", True)', "in the order of a field, or of lambda one: …; with True, the greatest first", 2, 3)

@@ -1,7 +1,8 @@
 """What each kind of step does: from a node of the program to a function of the run and its names."""
 
 import asyncio
-from collections.abc import Callable
+import contextlib
+from collections.abc import Callable, Coroutine
 from typing import Any
 
 from bricola.core.calls.call import Call, Handler
@@ -28,6 +29,7 @@ from bricola.core.kinds.workflows.running import (
     Steps,
     SyncStep,
     Undo,
+    again,
     given,
     seconds_of,
     traced,
@@ -38,7 +40,6 @@ from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Values
 from bricola.core.shapes.primitives import lexical
 
-_TRIED_AGAIN = (Kind.BACKEND, Kind.BUSY)
 _LONGEST_WAIT = 300.0  # seconds of one 'wait:'
 Made = tuple[SyncStep | None, AsyncStep | None]
 Maker = Callable[["Binder", Any], Made]
@@ -131,28 +132,41 @@ def _call(binder: Binder, node: CallNode) -> Made:
         if span is not None:
             span.taken = Held(shape.input, values, into.secret)
             span.lines.append(text)
-        attempt = 1
-        while True:
+
+        async def once() -> Values:
             call = inner_call(run.call, text)
-            try:
-                answer = await handle(call, values)
-                break
-            except ProblemError as error:
-                if attempt >= node.tries or error.problem.kind not in _TRIED_AGAIN:
-                    raise
-                attempt += 1
-                run.call.tried_again(error.problem.sentence())
-                await asyncio.sleep(node.pause)
-        run.call.stub = run.call.stub or call.stub
+            answer = await handle(call, values)
+            run.call.stub = run.call.stub or call.stub
+            return answer
+
+        if undo is None:
+            answer = await again(run, node.tries, node.pause, once)
+        else:
+            answer = await _to_its_end(once(), lambda stored: undo(run, {**names, name: stored}))
         if span is not None:
             span.given = Held(shape.output, answer)
         names[name] = answer
-        if undo is not None:
-            undo(run, names)
         await run.turn()
         return False
 
     return None, run
+
+
+async def _to_its_end(work: Coroutine[Any, Any, Values], done: Callable[[Values], None]) -> Values:
+    """What `work` gives, told to `done` also where this is cancelled meanwhile. What is under way may be stored already: who left it there
+    would know nothing to undo. It ends by itself, as all that runs in a call does."""
+    task = asyncio.ensure_future(work)
+    try:
+        answer = await asyncio.shield(task)
+    except asyncio.CancelledError:
+        while not task.done():
+            with contextlib.suppress(asyncio.CancelledError):
+                await asyncio.wait((task,))
+        if not task.cancelled() and task.exception() is None:
+            done(task.result())
+        raise
+    done(answer)
+    return answer
 
 
 def _undo(binder: Binder, node: CallNode) -> Callable[[Run, Names], None]:
@@ -163,7 +177,12 @@ def _undo(binder: Binder, node: CallNode) -> Callable[[Run, Names], None]:
     path, backends = node.path, frozenset(node.inner.backends)
 
     def note(run: Run, names: Names) -> None:
-        values: Values = into.value(names)
+        values: Values = {}
+        unknown: Exception | None = None
+        try:
+            values = into.value(names)
+        except Exception as error:  # the step is done, and how to undo it is not known: that is told, and ends the workflow
+            unknown = error
 
         async def undo(call: Call) -> None:
             span = call.trace.span(f"{path}.undo", "undo", run.depth) if call.trace is not None else None
@@ -172,6 +191,8 @@ def _undo(binder: Binder, node: CallNode) -> Callable[[Run, Names], None]:
             if span is not None:
                 span.taken = Held(shape.input, values, into.secret)
             try:
+                if unknown is not None:
+                    raise unknown
                 await handle(inner, values)
             except BaseException as error:
                 if span is not None:
@@ -182,6 +203,8 @@ def _undo(binder: Binder, node: CallNode) -> Callable[[Run, Names], None]:
                     call.trace.end(span)
 
         run.undo.append(Undo(path, undo, backends))
+        if unknown is not None:
+            raise unknown
 
     return note
 

@@ -18,13 +18,11 @@ from bricola.core.kinds.workflows.program import (
     WhileNode,
     defined_names,
 )
-from bricola.core.kinds.workflows.running import Names, Run, Steps, caught_names, handles
-from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.kinds.workflows.running import FAILURES, Names, Run, Steps, caught_names, handles
 from bricola.core.pool.kept import Kept, KeptPool, Transacting
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError
 
-_FAILURES = (ProblemError, DeclaredFaultError)
 _LEFT_OUT = object()
 
 
@@ -50,7 +48,7 @@ def _attempt(binder: Binder, node: AttemptNode) -> Made:
     async def tried(run: Run, names: Names) -> bool:
         try:
             return await block.run(run, names)
-        except _FAILURES as error:
+        except FAILURES as error:
             found = handlers.find(error)
             if found is None:
                 raise
@@ -115,7 +113,7 @@ def _each(binder: Binder, node: EachNode) -> Made:
             if await block.run(run, names):
                 return _LEFT_OUT, True, True
             return (await run.value(collect, names) if collect is not None else _LEFT_OUT), False, False
-        except _FAILURES as error:
+        except FAILURES as error:
             found = handlers.find(error)
             if found is None:
                 raise

@@ -1,6 +1,5 @@
 """Steps that ask an address over HTTP, and steps that read and write files: both through sessions of a pool."""
 
-import asyncio
 import json
 from collections.abc import Mapping
 from typing import Any
@@ -9,7 +8,7 @@ from bricola.core.calls.trace import Held
 from bricola.core.expressions.compiling import Compiled
 from bricola.core.kinds.workflows.acting import Binder, Made, makes
 from bricola.core.kinds.workflows.program import FileNode, HttpNode
-from bricola.core.kinds.workflows.running import Names, Run
+from bricola.core.kinds.workflows.running import Names, Run, again
 from bricola.core.messages.http import Answered
 from bricola.core.messages.plain import from_plain
 from bricola.core.pool.sessions import SessionLostError
@@ -19,7 +18,6 @@ from bricola.core.shapes.primitives import lexical
 from bricola.core.shapes.simple import SimpleType
 
 _MOST_PATH = 2_000
-_TRIED_AGAIN = (Kind.BACKEND, Kind.BUSY)
 _JSON = {"Accept": "application/json"}
 
 
@@ -62,17 +60,7 @@ def _http(binder: Binder, node: HttpNode) -> Made:
             if run.call.span is not None:
                 run.call.span.taken = Held(None, plain, node.body.secret)
         run.call.note(f"{node.method} {path or '/'}" if node.where is None or not node.where.secret else node.method)
-        attempt = 1
-        while True:
-            try:
-                answered = await ask(run, path, headers, body)
-                break
-            except ProblemError as error:
-                if attempt >= node.tries or error.problem.kind not in _TRIED_AGAIN:
-                    raise
-                attempt += 1
-                run.call.tried_again(error.problem.sentence())
-                await asyncio.sleep(node.pause)
+        answered = await again(run, node.tries, node.pause, lambda: ask(run, path, headers, body))
         names[node.name] = _answer(node, answered)
         if run.call.span is not None:
             run.call.span.given = Held(shown, names[node.name])

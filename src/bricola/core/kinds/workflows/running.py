@@ -12,7 +12,7 @@ from collections.abc import Awaitable, Callable, Sequence
 from copy import copy
 from datetime import UTC, datetime
 from decimal import Decimal
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 from bricola.core.calls.call import Call, Handler, out_of_time
 from bricola.core.expressions.arithmetic import Budget, FailedError, SpentError, parts_of
@@ -28,7 +28,12 @@ SyncStep = Callable[["Run", Names, int], bool]
 AsyncStep = Callable[["Run", Names], Awaitable[bool]]
 _TURN = 0.002  # seconds that steps run without giving others a turn
 UNDO_SECONDS = 30.0  # that what undoes a step may take, though the call's own time is over
-_FAILURES = (ProblemError, DeclaredFaultError)
+_TRIED_AGAIN = (Kind.BACKEND, Kind.BUSY)
+T = TypeVar("T")
+FAILURES = (ProblemError, DeclaredFaultError)
+
+
+_UNFORESEEN = Problem("internal", "Something failed that was not foreseen.")
 
 
 class Undo(NamedTuple):
@@ -137,14 +142,17 @@ def handles(one: Catching, error: BaseException) -> bool:
     return any(code == first or code.startswith(f"{first}.") for first in one.codes) if one.codes else not one.fault
 
 
-class Handlers:
-    """What is done about failures of some steps."""
-
-    def __init__(self, handlers: Sequence[tuple[Catching, Steps]]) -> None:
-        self._handlers = tuple(handlers)
-
-    def find(self, error: BaseException) -> tuple[Catching, Steps] | None:
-        return next((one for one in self._handlers if handles(one[0], error)), None)
+async def again(run: Run, tries: int, pause: float, ask: Callable[[], Awaitable[T]]) -> T:
+    """Ask up to so many times, while what fails may pass by itself. Only for what reads: the review sees to that."""
+    for _ in range(tries - 1):
+        try:
+            return await ask()
+        except ProblemError as error:
+            if error.problem.kind not in _TRIED_AGAIN:
+                raise
+            run.call.tried_again(error.problem.sentence())
+            await asyncio.sleep(pause)
+    return await ask()
 
 
 # running
@@ -171,7 +179,7 @@ def compile_program(program: Program, block: Steps) -> Handler:
             error = ProblemError(Problem("workflow.time", "The workflow took longer than it may.", Kind.BUSY,
                                          expected=f"at most {definition.seconds:g} s"))
             raise await _undone(one, program, error) from None
-        except _FAILURES as failure:
+        except FAILURES as failure:
             raise await _undone(one, program, failure) from None
         except BaseException as failure:
             await asyncio.shield(_undone(one, program, failure))
@@ -202,10 +210,14 @@ async def _undone(run: Run, program: Program, failure: BaseException) -> BaseExc
             try:
                 await undo(run.call)
                 run.call.note(f"{path} is undone")
-            except _FAILURES as error:
-                problem = error.problem if isinstance(error, ProblemError) else Problem("fault", str(error), found=error.name)
+            except Exception as error:  # whatever it is: the others are still undone, and this one is reported
+                problem = error.problem if isinstance(error, ProblemError) else _UNFORESEEN
+                if isinstance(error, DeclaredFaultError):
+                    problem = Problem("fault", str(error), found=error.name)
+                run.call.note(f"{path} could not be undone")
                 left.append(Problem("workflow.not-undone", f"{path} could not be undone.", Kind.BACKEND, place=path,
-                                    found=problem.sentence(), mend="Look at what it wrote, and set it right by hand."))
+                                    found=problem.sentence(), inner=problem.inner or repr(error),
+                                    mend="Look at what it wrote, and set it right by hand."))
     if isinstance(failure, DeclaredFaultError) and not left:
         passing = program.passing.get(failure.name)
         if passing is not None:
