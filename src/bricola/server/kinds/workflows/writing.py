@@ -2,6 +2,7 @@
 
 import asyncio
 import re
+from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from typing import Any, Protocol
 
@@ -46,15 +47,18 @@ class Ports(Protocol):
 
 async def listed(ports: Ports) -> list[dict[str, Any]]:
     catalogue = ports.drafts.catalogue
-    return await asyncio.to_thread(lambda: [_listed(ports, one, catalogue) for one in catalogue.all_of(WorkflowDefinition)])
+    deployed: dict[tuple[str, str], list[str]] = defaultdict(list)
+    for service in ports.places.services():  # here, and not in the thread, since deployments change them
+        for operation in service.by_name:
+            deployed[service.name, operation].append(service.environment)
+    return await asyncio.to_thread(lambda: [_listed(ports, one, catalogue, deployed) for one in catalogue.all_of(WorkflowDefinition)])
 
 
-def _listed(ports: Ports, definition: WorkflowDefinition, catalogue: Catalogue) -> dict[str, Any]:
+def _listed(ports: Ports, definition: WorkflowDefinition, catalogue: Catalogue,
+            deployed: Mapping[tuple[str, str], list[str]]) -> dict[str, Any]:
     found = look(definition, catalogue)
-    live = {one.segment for one in ports.places.services()}
     run_by = [{"service": service.name, "operation": operation.name,
-               "environments": sorted(one.environment for one in ports.places.services()
-                                      if one.name == service.name and operation.name in one.by_name) if service.segment in live else []}
+               "environments": sorted(deployed.get((service.name, operation.name), ()))}
               for service in catalogue.services() for operation in service.operations
               if operation.source == (definition.kind, definition.name)]
     stored = ports.drafts.revisions[definition.kind, definition.name]
@@ -166,7 +170,7 @@ def sample_names(found: Look, trace: Mapping[str, Any] | None) -> dict[str, Any]
     """A value for every name, as JSON data: of a recorded call, or made up from the shapes."""
     if found.builder is None:
         return {}
-    names: dict[str, Any] = {CALL: {"id": "1a22040fc4b-eaf71", "caller": "harbour-desk", "at": "2026-11-24T06:30:00Z", "trial": False}}
+    names: dict[str, Any] = {CALL: {"id": "1a22040fc4b-eaf71", "caller": "a-caller", "at": "2026-11-24T06:30:00Z", "trial": False}}
     if trace is not None:
         spans = trace["spans"]
         names |= _mapping(spans[0].get("taken"))
