@@ -129,10 +129,11 @@ function Inside({ node, onInsert }: { node: Node; onInsert: (spot: Spot, after: 
               <span className="truncate text-xs text-ink2">{names.join(", ") || t("nothing yet")}</span>
               <button
                 type="button"
+                aria-label={t("Insert in {0}", word)}
                 className="act ml-auto text-xs whitespace-nowrap"
                 onClick={() => onInsert({ path: node.path, key: one.key }, names.at(-1) ?? null)}
               >
-                {t("Insert in {0}", word)}
+                {t("Insert")}
               </button>
             </li>
           );
