@@ -14,8 +14,11 @@ from bricola.adapters.patterns import PatternProcess
 from bricola.core.calls.idempotency import Idempotency
 from bricola.core.definitions.model import segment_of
 from bricola.core.durations import DAY
+from bricola.core.jobs.model import Job
 from bricola.core.patterns.matcher import use_fallback
 from bricola.core.problems import ProblemError
+from bricola.core.serving.jobs import Jobs
+from bricola.core.serving.live import LiveService
 from bricola.core.serving.pipeline import Pipeline
 from bricola.server.kinds.kind import KindServer
 from bricola.server.metrics import Metrics
@@ -24,12 +27,13 @@ from bricola.server.ports.changes import Changes, Topic
 from bricola.server.ports.credentials import Credentials
 from bricola.server.ports.drafts import Drafts
 from bricola.server.ports.films import Films
+from bricola.server.ports.jobs import StoredJobs
 from bricola.server.ports.people import People
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
 from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
-from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places_in_force
+from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places_in_force, release_in
 from bricola.server.usecases.credentials import keep_places
 from bricola.server.usecases.drift import check_due
 from bricola.store.database import STORE_NUMBER
@@ -73,8 +77,13 @@ class Bricola:
         self.people = People(self.storage)
         self.calls = Calls(self.storage)
         self.requests = StoredRequests(self.storage)
-        self.pipeline = Pipeline(self.people.callers, self.calls.recorder, time.time, time.monotonic, call_ids(),
-                                 Idempotency(self.requests))
+        new_id = call_ids()
+        self.stored_jobs = StoredJobs(self.storage, self.credentials.vault)
+        self.pipeline = Pipeline(self.people.callers, self.calls.recorder, time.time, time.monotonic, new_id,
+                                 Idempotency(self.requests), lambda service, operation: self.jobs.desk(service, operation))
+        # Their numbers are what callers show to be told of them, so nobody may guess one.
+        self.jobs = Jobs(self.stored_jobs, self.job_service, self.pipeline.job, time.time, lambda: f"{new_id()}-{secrets.token_hex(12)}",
+                         secrets.token_hex(8))
         self.changes.follow(Topic.DEFINITIONS, self.drafts)
         self.changes.follow(Topic.CALLERS, self.people)
         self.changes.follow(Topic.CREDENTIALS, self.credentials)
@@ -95,6 +104,7 @@ class Bricola:
         await keep_contracts(self)
         for environment, service, version in await places_in_force(self):
             await bring_up(self, environment, service, version)
+        await self.jobs.take_up()
         log.info("service is up", data=str(self.settings.data), services=len(self.places.services()), down=len(self.places.down_places()))
         self._keeping = asyncio.create_task(self._keep_house())
 
@@ -122,11 +132,13 @@ class Bricola:
             if running is not None and not running.cancelled() and (failure := running.exception()):
                 log.error("a chore failed", chore=name, exc_info=failure)
             self._chores[name] = asyncio.ensure_future(_await(chore(self)))
+        await self.jobs.take_up()
         await self.requests.prune(time.time())
         for one in self.drafts.catalogue.environments():
             dropped = await self.calls.prune(one.name, time.time() - one.records.keep_days * DAY)
             if dropped:
                 log.info("old call records are dropped", environment=one.name, records=dropped, keep_days=one.records.keep_days)
+            await self.stored_jobs.prune(one.name, time.time() - one.job_days * DAY)
             await self.calls.prune_traces(one.name, time.time() - one.traces.keep_days * DAY)
 
     def _work(self) -> Iterator[tuple[str, Callable[["Bricola"], Awaitable[None]]]]:
@@ -134,6 +146,14 @@ class Bricola:
         for kind in self.kinds:
             if kind.chore is not None:
                 yield kind.kind.word, kind.chore
+
+    async def job_service(self, job: Job) -> LiveService:
+        """The release that accepted a job, in its environment, whatever is deployed there by now."""
+        place = self.places.place(job.environment, job.segment)
+        for one, _ in place.parts if place is not None else ():
+            if one.release == job.release:
+                return one
+        return await release_in(self, job.environment, job.service, job.release)
 
     async def note_uses(self) -> None:
         """Write down when tokens and credentials were used last."""
@@ -144,6 +164,7 @@ class Bricola:
         for task in (self._keeping, *self._chores.values()):
             if task is not None:
                 task.cancel()
+        await self.jobs.stop()
         try:
             await self.note_uses()
         except ProblemError as error:

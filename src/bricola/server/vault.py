@@ -97,6 +97,13 @@ class Vault:
     def seal(self, secret: str) -> bytes:
         return self._fernet.encrypt(secret.encode())
 
+    def unseal(self, sealed: bytes) -> str:
+        """Raises ProblemError when another key sealed it."""
+        try:
+            return self._fernet.decrypt(sealed).decode()
+        except InvalidToken:
+            raise self._wrong_key("another key") from None
+
     @contextmanager
     def renewing(self) -> Iterator[Callable[[bytes], bytes]]:
         """Gives what seals something anew with a new key; done inside the transaction that stores it. The file has both keys from
@@ -110,7 +117,8 @@ class Vault:
             return
         new = Fernet.generate_key().decode()
         self._write_keys([new, *self._keys])
-        both = MultiFernet([Fernet(key) for key in (new, *self._keys)])
+        # What is sealed after this transaction is sealed with the new key, whenever that is said to be the only one.
+        both = self._fernet = MultiFernet([Fernet(key) for key in (new, *self._keys)])
         yield both.rotate
         self._coming = new
 
@@ -152,10 +160,7 @@ class Vault:
             raise ProblemError(Problem(
                 "credential.expired", "A backend's credential has expired.", Kind.BACKEND,
                 mend=f"Replace it: bricola credentials rotate {credential}", inner=f"credential {credential}"))
-        try:
-            return [Secret(found.kind, one.user, self._fernet.decrypt(one.sealed).decode(), one.certificate) for one in able]
-        except InvalidToken:
-            raise self._wrong_key("another key") from None
+        return [Secret(found.kind, one.user, self.unseal(one.sealed), one.certificate) for one in able]
 
     def used(self, credential: str) -> None:
         self._uses[credential] = self._now()

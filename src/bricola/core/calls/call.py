@@ -10,9 +10,11 @@ from typing import Any, NamedTuple
 
 from bricola.core.calls.callers import ANONYMOUS, Caller
 from bricola.core.calls.limits import Limits
-from bricola.core.calls.marks import RequestMark
 from bricola.core.calls.trace import Span, Trace
 from bricola.core.calls.trials import Trial
+from bricola.core.jobs.journal import Journal
+from bricola.core.jobs.marks import RequestMark
+from bricola.core.jobs.model import Desk
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import Values
 
@@ -55,6 +57,8 @@ class Call:
     request: RequestMark | None = None
     came: Came | None = None
     kept: Mapping[str, Any] | None = None  # sessions that it keeps over several steps, by pool
+    desk: Desk | None = None  # where it has itself accepted as a job, or asks for one
+    journal: Journal | None = None  # of the job that it is
     # what becomes known
     limits: Limits | None = None  # that counted this call in
     result: str = "answered"

@@ -15,8 +15,8 @@ from typing import NamedTuple, Protocol
 import structlog
 
 from bricola.core.calls.call import Call
-from bricola.core.calls.marks import RequestMark
 from bricola.core.durations import HOUR
+from bricola.core.jobs.marks import RequestMark
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.problems import Kind, Problem, ProblemError, shown

@@ -275,6 +275,7 @@ class EnvironmentDefinition(Definition):
     screen_check_hours: float | None = Described(None, gt=0, le=8760)  # how often the films are held against the live hosts
     contract_check_hours: float | None = Described(None, gt=0, le=8760)  # how often contracts of others are looked at again
     repeat_hours: float = Described(24.0, gt=0, le=8760)  # how long a write's request id is remembered
+    job_days: int = Described(30, ge=1, le=3650)  # how long a job is kept after it came to rest
     call_seconds: float = Described(120.0, gt=0, le=3600)  # after which a call is given up, whatever it waits for
     backends: NamedParts[Binding] = ()
 

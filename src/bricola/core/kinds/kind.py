@@ -20,7 +20,7 @@ from bricola.core.pool.pool import Pool
 from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import Given
 from bricola.core.shapes.mapping import Mapped
-from bricola.core.shapes.model import OperationShape
+from bricola.core.shapes.model import OperationShape, Record
 
 D = TypeVar("D", bound=Definition)
 Pools = Mapping[str, Pool[Any]]  # by backend
@@ -43,6 +43,7 @@ class ResolvedOperation:
     nested: str = ""
     ways: "Ways | None" = None
     told: Mapping[str, tuple[str, Mapped]] = field(default_factory=dict)
+    of: str = ""  # the operation of the service whose jobs it tells of
 
 
 @dataclass(frozen=True)
@@ -57,11 +58,23 @@ class Ways:
 
 class Compiled(NamedTuple):
     """A handler. `marked`: as a write it leaves a mark of its request in the backend. Without `checks_input` messages are handed on as they
-    came, and nothing is read of them."""
+    came, and nothing is read of them. Where the handler accepts a job only, `job` is what does it, with all inputs."""
 
     handle: Handler
     marked: bool = False
     checks_input: bool = True
+    job: "Lasting | None" = None
+    desk: bool = False  # it accepts jobs, or tells of them
+    stops_when_left: bool = False  # when the caller is gone, it is stopped
+
+
+class Lasting(NamedTuple):
+    """What does a job, with the records of what it takes and gives, and of what its steps give, by where they are written."""
+
+    run: Handler
+    input: Record
+    output: Record
+    steps: Mapping[str, Record]
 
 
 class Probe(NamedTuple):
@@ -140,6 +153,7 @@ class SourceKind(Generic[D]):
     | runs_on, lacks | the family of backends that it works on, and why an environment cannot host it; '' when it can |
     | rules, findings | what the review says of it; never raises |
     | follows | the contracts of others that the other side must keep |
+    | companions | the operations that are published together with one |
     | entry | how people meet it |
     """
 
@@ -154,6 +168,7 @@ class SourceKind(Generic[D]):
     needs: Callable[[D], Iterable[Reference]] = nothing_needed
     probes: Callable[[ResolvedOperation], Sequence[Probe]] = lambda operation: ()
     follows: Callable[[D], Sequence[Followed]] = lambda definition: ()
+    companions: Callable[[Operation, D], Sequence[Operation]] = lambda operation, definition: ()
     runs_on: Family | None = None
     lacks: Callable[[EnvironmentDefinition], str] = lambda environment: ""
     rules: Rules = field(default_factory=Rules)

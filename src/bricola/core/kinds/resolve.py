@@ -42,6 +42,8 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
         try:
             resolved = resolve_operation(operation, catalogue, form, where)
             operations.append(resolved if offer is None else implemented(operation, resolved, offer, where))
+            if offer is None:
+                operations += _companions(service, operation, catalogue, form, where)
         except ProblemError as error:
             problems += error.problems
     if problems:
@@ -70,6 +72,16 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
             if isinstance(element.type, SimpleType) and element.type.name:
                 named[element.type.name] = element.type
     return ResolvedService(replace(shape, types=tuple(named[name] for name in sorted(named))), tuple(operations))
+
+
+def _companions(service: ServiceDefinition, operation: Operation, catalogue: Catalogue, form: Form, place: str) -> list[ResolvedOperation]:
+    """What is published together with an operation, for the same callers, unless the service has an operation of that name."""
+    kind, definition = find_kind(operation.source[0]), find_source(catalogue, operation)
+    if kind is None or definition is None:
+        return []
+    taken = {one.name for one in service.operations}
+    return [replace(resolve_operation(one, catalogue, form, place), of=operation.name)
+            for one in kind.companions(operation, definition) if one.name not in taken]
 
 
 def _refuse_what_the_contract_says(service: ServiceDefinition, place: str) -> None:

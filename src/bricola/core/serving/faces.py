@@ -5,6 +5,7 @@ after authentication, since parsing costs), `decode`, and then one of `encode`, 
 """
 
 import json
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -39,7 +40,7 @@ class Request:
     request_id: str = ""  # Idempotency-Key
     trial: bool = False  # roll back what it writes
     action: str = ""  # SOAPAction
-
+    left: Callable[[], Awaitable[None]] | None = None  # waits until the caller is gone
 
 
 

@@ -9,7 +9,7 @@ from bricola.core.contracts.kept import hand_out
 from bricola.core.contracts.served import Offered
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.kinds.completing import with_given
-from bricola.core.kinds.kind import Pools, Probe
+from bricola.core.kinds.kind import Lasting, Pools, Probe
 from bricola.core.kinds.resolve import ResolvedService
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
@@ -33,6 +33,9 @@ class LiveOperation:
     marked: bool = False  # a write leaves a mark of its request in the backend
     checks_input: bool = True  # whether messages are held against the contract before they are handled
     told: Mapping[str, tuple[str, Mapped]] = field(default_factory=dict)  # by which declared faults failures are told
+    job: Lasting | None = None  # what does it, where the handler accepts it only
+    desk: bool = False  # it accepts jobs, or tells of them
+    stops_when_left: bool = False  # it is stopped when its caller is gone
 
     def declared(self, error: ProblemError, call: str) -> DeclaredFaultError | None:
         """The fault of the contract by which a failure is told; None for one that the contract has no fault for, and for what is said of
@@ -100,7 +103,7 @@ def compile_service(
         faults = {fault.name: compile_encoder(fault.record, namespace) for fault in one.shape.faults}
         operations[one.shape.name] = LiveOperation(
             one.shape,
-            service.roles_for(one.shape.name),
+            service.roles_for(one.of or one.shape.name),
             compile_request(one.shape, namespace, resolved.shape.form.strict),
             compile_answer(one.shape, namespace),
             faults,
@@ -108,6 +111,9 @@ def compile_service(
             compiled.marked,
             compiled.checks_input,
             one.told,
+            compiled.job,
+            compiled.desk,
+            compiled.stops_when_left,
         )
     by_tag, by_action, shared = _dispatch(operations, namespace)
     probes = tuple(dict.fromkeys(probe for one in resolved.operations for probe in one.kind.probes(one)))

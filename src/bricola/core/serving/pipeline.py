@@ -4,9 +4,11 @@ SOAP 1.1, SOAP 1.2 and REST differ in how they decode and encode, and in nothing
 step of something larger) enters with a caller that is known already, and is authorised, limited and recorded like any other.
 """
 
-from collections.abc import Callable
+import asyncio
+import sys
+from collections.abc import Awaitable, Callable, Coroutine
 from dataclasses import dataclass
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import structlog
 
@@ -15,6 +17,9 @@ from bricola.core.calls.callers import ANONYMOUS, Caller, Callers, no_identity
 from bricola.core.calls.idempotency import MOST_ID, Idempotency, RequestKey
 from bricola.core.calls.trace import Held, Trace
 from bricola.core.calls.trials import Trial
+from bricola.core.jobs import values as kept_values
+from bricola.core.jobs.journal import JobStopError, Journal, Ledger
+from bricola.core.jobs.model import Desk, Job
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.plain import from_plain
 from bricola.core.problems import Kind, Problem, ProblemError, shown
@@ -76,13 +81,15 @@ class Pipeline:
     """Runs calls. `now` gives seconds since 1970, `clock` monotonic seconds (those of the pools), `new_id` call ids."""
 
     def __init__(self, callers: Callers, recorder: Recorder, now: Callable[[], float], clock: Callable[[], float],
-                 new_id: Callable[[], str], idempotency: Idempotency | None = None) -> None:
+                 new_id: Callable[[], str], idempotency: Idempotency | None = None,
+                 desks: Callable[[LiveService, LiveOperation], Desk] | None = None) -> None:
         self._callers = callers
         self._recorder = recorder
         self._now = now
         self._clock = clock
         self._new_id = new_id
         self._idempotency = idempotency
+        self._desks = desks
         self._owed = 0.0  # of the share of traces, in percent of one
 
     async def soap(self, service: LiveService, request: Request) -> Answer:
@@ -117,6 +124,8 @@ class Pipeline:
                 call.trace.root.taken = Held(operation.shape.input, values)
             if problems:
                 raise ProblemError(*problems)
+            if operation.desk:
+                call.desk = self._desks(service, operation) if self._desks is not None else None
             answer = await self._handle(service, operation, call, values, request_id, trial)
             if call.trace is not None:
                 call.trace.root.given = Held(operation.shape.output, answer)
@@ -135,6 +144,36 @@ class Pipeline:
             self._record(service, operation, call, "inside", status, started, 0, 0)
         return answer
 
+    async def job(self, service: LiveService, operation: LiveOperation, job: Job, ledger: Ledger) -> Values:
+        """Do a job that was accepted, from where its journal ends. Raises ProblemError and DeclaredFaultError after that was recorded, and
+        JobStopError where it goes no further for now."""
+        assert operation.job is not None
+        started = self._clock()
+        call = self._begin(service, started)
+        call.id, call.operation, call.at = job.id, f"{service.name}.{operation.shape.name}", job.accepted_at
+        call.caller, call.journal = Caller(job.caller, frozenset(job.roles)), Journal(ledger)
+        call.deadline = started + job.ends_at - self._now()
+        given = kept_values.read(job.given)
+        if call.trace is not None:
+            call.trace.root.taken = Held(operation.job.input, given)
+        status = 200
+        try:
+            answer = await operation.job.run(call, given)
+            if call.trace is not None:
+                call.trace.root.given = Held(operation.job.output, answer)
+        except DeclaredFaultError as fault:
+            status = 422
+            call.result, call.fault, call.message = "fault", fault.name, fault.message
+            raise
+        except Exception as exception:
+            error = self._failed(exception, call)
+            status = error.problem.kind.http_status
+            raise error from None
+        finally:
+            if not isinstance(sys.exception(), JobStopError | asyncio.CancelledError):
+                self._record(service, operation, call, "job", status, started, 0, 0)
+        return answer
+
     async def _answer(self, service: LiveService, face: Face, request: Request) -> Answer:
         started = self._clock()
         call = self._begin(service, started)
@@ -151,7 +190,11 @@ class Pipeline:
                 call.trace.root.taken = Held(operation.shape.input, values)
             if problems:
                 raise ProblemError(*problems)
-            if operation.shape.writes:
+            if operation.desk:
+                call.desk = self._desks(service, operation) if self._desks is not None else None
+            if operation.stops_when_left and request.left is not None:
+                answer = await _while_there(request.left, self._handle(service, operation, call, values, face.request_id, request.trial))
+            elif operation.shape.writes:
                 answer = await self._handle(service, operation, call, values, face.request_id, request.trial)
             else:
                 answer = await operation.handle(call, values)
@@ -257,6 +300,23 @@ class Pipeline:
             self._recorder.keep_trace(record, call.trace)
         if call.picture is not None and keep:
             self._recorder.keep_picture(record, call.picture)
+
+
+async def _while_there(left: Callable[[], Awaitable[None]], work: Coroutine[Any, Any, Values]) -> Values:
+    """What `work` gives, stopped when the caller is gone. Raises ProblemError then, after whatever had to be undone was undone."""
+    task, watch = asyncio.ensure_future(work), asyncio.ensure_future(left())
+    try:
+        await asyncio.wait((task, watch), return_when=asyncio.FIRST_COMPLETED)
+        if task.done():
+            return task.result()
+        task.cancel()
+        await asyncio.wait((task,))
+        if task.cancelled():
+            raise ProblemError(Problem("caller.left", "The caller was gone before the answer, so the call was stopped.", Kind.BUSY))
+        return task.result()
+    finally:
+        watch.cancel()
+        task.cancel()
 
 
 def _told(face: Face, service: LiveService, operation: LiveOperation | None, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:

@@ -32,6 +32,7 @@ class Topic(StrEnum):
     FILMS = "films"
     POOLS = "pools"  # what people do with them; nothing of it is stored but who did it
     STORE = "store"  # backups
+    JOBS = "jobs"  # what people decide about them
 
 
 class Holder(Protocol, Generic[S]):

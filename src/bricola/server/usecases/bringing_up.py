@@ -44,6 +44,13 @@ async def compile_place(ports: Ports, environment: EnvironmentDefinition,
     return parts
 
 
+async def release_in(ports: Ports, environment: str, service: str, release: int) -> LiveService:
+    """A release as it runs in an environment, whether or not it is deployed there. Raises ProblemError."""
+    frozen = await ports.releases.thaw(await ports.releases.find(service, release))
+    return await ports.places.prepare(ports.drafts.environment(environment), frozen.definition, release, frozen.catalogue, frozen.resolved,
+                                      frozen.contract)
+
+
 async def keep_contracts(ports: Ports) -> None:
     """Store the contracts of releases that an older program made, as callers have them from it; so no later program writes them anew."""
     for service, number in await ports.releases.without_contract():

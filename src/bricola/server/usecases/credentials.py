@@ -15,7 +15,7 @@ from bricola.server.ports.changes import Change, Changes, Topic
 from bricola.server.ports.credentials import Credentials
 from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.vault import read_key_pair
-from bricola.store import credentials
+from bricola.store import credentials, jobs
 from bricola.store.credentials import CredentialPlace, StoredCredential
 from bricola.store.database import Db
 
@@ -197,6 +197,7 @@ async def renew_key(ports: Ports, author: str) -> int:
     def work(change: Change) -> int:
         with ports.credentials.vault.renewing() as again:
             count = credentials.reseal(change.db, again)
+            jobs.reseal(change.db, again)
         change.note(author, "renew key", "vault", None, {"secrets": count})
         return count
 

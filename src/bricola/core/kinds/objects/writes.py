@@ -9,7 +9,6 @@ from typing import Any
 
 from bricola.core.calls.call import Call, Handler
 from bricola.core.calls.idempotency import OUTCOME_UNKNOWN
-from bricola.core.calls.marks import RequestMark
 from bricola.core.calls.trials import RolledBackError
 from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.objects.change_tokens import compile_hash
@@ -23,6 +22,7 @@ from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import Record, Values
 from bricola.core.sql.listing import item_name
+from bricola.core.sql.marks import Marks
 from bricola.core.sql.rows import compile_row
 from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DatabasePool, DatabaseSession, DatabaseTransaction, DriverRow, GivenUpError
 from bricola.core.sql.statements import quoted, table_name
@@ -38,7 +38,7 @@ def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: Da
     """The handler of a writing operation on the pool of its backend. `requests` names the table for marks, if there is one."""
     conflicts = Conflicts(source, operation.shape.name, operation.verb, [one.name for one in operation.shape.faults])
     table = _Table(source, conflicts, operation.verb, _taken(operation))
-    marks = _Marks(requests) if requests else None
+    marks = Marks(requests) if requests else None
     work: Work = {"create": table.create, "update": table.update, "save": table.save, "delete": table.delete}[operation.verb]
 
     clear = _clear_name(operation)
@@ -68,7 +68,7 @@ def _cleared(given: Values, clear: str) -> Values:
 
 
 async def _in_transaction(
-    pool: DatabasePool, call: Call, conflicts: Conflicts, table: "_Table", work: Work, marks: "_Marks | None", given: Values
+    pool: DatabasePool, call: Call, conflicts: Conflicts, table: "_Table", work: Work, marks: Marks | None, given: Values
 ) -> Values:
     attempt = 1
     trial, mark = call.trial, call.request if marks is not None else None
@@ -133,25 +133,6 @@ def _taken(operation: ResolvedOperation) -> frozenset[str]:
         inner = elements[0].type
         elements = inner.elements if isinstance(inner, Record) else ()
     return operation.given.names | {one.name for one in elements}
-
-
-class _Marks:
-    """Marks of requests in a table of the backend, in the same transaction as the write: both are there, or neither."""
-
-    def __init__(self, table: str) -> None:
-        self._table = table_name(table)
-
-    async def find(self, session: DatabaseTransaction, mark: RequestMark) -> Values | None:
-        """The answer of a write that was committed before the service was killed."""
-        if not mark.recovering:
-            return None
-        rows = await session.rows(f"SELECT answer FROM {self._table} WHERE id = ?", [mark.id])
-        return mark.read(rows[0][0]) if rows else None
-
-    async def leave(self, session: DatabaseTransaction, mark: RequestMark, answer: Values) -> None:
-        await session.write(f"DELETE FROM {self._table} WHERE id = ? OR expires < ?", [mark.id, int(mark.at)])
-        await session.write(f"INSERT INTO {self._table} (id, expires, answer) VALUES (?, ?, ?)",
-                            [mark.id, int(mark.expires), mark.answer(answer)])
 
 
 class _Table:

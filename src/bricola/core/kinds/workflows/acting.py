@@ -1,26 +1,32 @@
 """What each kind of step does: from a node of the program to a function of the run and its names."""
 
 import asyncio
-import contextlib
-from collections.abc import Callable, Coroutine
+import time
+from collections.abc import Callable
 from typing import Any
 
 from bricola.core.calls.call import Call, Handler
 from bricola.core.calls.trace import Held
 from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.expressions.compiling import Compiled
+from bricola.core.jobs.journal import READS, Done, Journal, Once
+from bricola.core.jobs.marks import RequestMark
 from bricola.core.kinds.completing import with_given
+from bricola.core.kinds.kind import Compiled as CompiledSource
 from bricola.core.kinds.kind import Pools, ResolvedOperation
+from bricola.core.kinds.workflows.definition import MOST_SECONDS
 from bricola.core.kinds.workflows.program import (
     Block,
     CallNode,
     FailNode,
     Node,
     NoteNode,
+    Program,
     ReplyNode,
     SetNode,
     WaitNode,
     WhenNode,
+    writes_of,
 )
 from bricola.core.kinds.workflows.running import (
     AsyncStep,
@@ -29,9 +35,12 @@ from bricola.core.kinds.workflows.running import (
     Steps,
     SyncStep,
     Undo,
+    Undoer,
     again,
+    as_before,
     given,
     seconds_of,
+    to_its_end,
     traced,
     traced_plain,
 )
@@ -62,6 +71,7 @@ class Binder:
     def __init__(self, environment: EnvironmentDefinition, pools: Pools, outer: "Binder | None" = None) -> None:
         self.environment, self.pools = environment, pools
         self.outer: Binder = outer.outer if outer is not None else self  # without the sessions that steps keep
+        self.undoers: dict[str, Undoer] = outer.undoers if outer is not None else {}  # by the paths of the steps
 
     def block(self, block: Block) -> Steps:
         return Steps([self.step(node) for node in block.nodes])
@@ -77,14 +87,14 @@ class Binder:
             return (_only_if_plain(node.only_if, plain) if node.only_if is not None else plain), None
         assert waiting is not None
         if node.seconds is not None:
-            waiting = _within(node.path, node.seconds, waiting)
+            waiting = _within(self, node.path, node.seconds, waiting)
         waiting = traced(node.path, node.action, waiting)
         return None, (_only_if(node.only_if, waiting) if node.only_if is not None else waiting)
 
-    def operation(self, inner: ResolvedOperation) -> Handler:
-        """What a call runs, with the inputs that its operation gives itself."""
+    def operation(self, inner: ResolvedOperation) -> tuple[CompiledSource, Handler]:
+        """What a call runs, and its handler with the inputs that its operation gives itself."""
         compiled = inner.kind.compile(inner if inner.ways is None else inner.ways.inner, self.environment, self.pools)
-        return with_given(compiled.handle, inner, self.environment)
+        return compiled, with_given(compiled.handle, inner, self.environment)
 
 
 def _only_if_plain(test: Compiled, step: SyncStep) -> SyncStep:
@@ -101,8 +111,8 @@ def _only_if(test: Compiled, step: AsyncStep) -> AsyncStep:
     return run
 
 
-def _within(path: str, seconds: float, step: AsyncStep) -> AsyncStep:
-    async def run(run: Run, names: Names) -> bool:
+def _within(binder: Binder, path: str, seconds: float, step: AsyncStep) -> AsyncStep:
+    async def bounded(run: Run, names: Names) -> bool:
         try:
             async with asyncio.timeout(seconds) as bound:
                 return await step(run, names)
@@ -112,88 +122,91 @@ def _within(path: str, seconds: float, step: AsyncStep) -> AsyncStep:
             raise ProblemError(Problem("workflow.step-time", f"The step {path} took longer than it may.", Kind.BUSY, place=path,
                                        expected=f"at most {seconds:g} s")) from None
 
+    async def run(run: Run, names: Names) -> bool:
+        return await as_before(run, path, binder.undoers, lambda: bounded(run, names))
+
     return run
 
 
-def inner_call(call: Call, operation: str) -> Call:
+def inner_call(call: Call, operation: str, journal: Journal | None = None) -> Call:
     """The call of something inside: for the same caller, until the same moment, as a trial when the outer one is."""
-    return Call(call.id, operation, call.caller, call.at, call.deadline, call.trial, kept=call.kept, trace=call.trace, span=call.span)
+    return Call(call.id, operation, call.caller, call.at, call.deadline, call.trial, kept=call.kept, journal=journal, trace=call.trace,
+                span=call.span)
 
 
 @makes(CallNode)
 def _call(binder: Binder, node: CallNode) -> Made:
-    handle, name, into = binder.operation(node.inner), node.name, node.into
+    (compiled, handle), name, into, path = binder.operation(node.inner), node.name, node.into, node.path
     shape, text = node.inner.shape, node.text
-    undo = _undo(binder, node) if node.undo is not None else None
+    undoer, undo_values = _undoer(binder, node) if node.undo is not None else (None, None)
+    if undoer is not None:
+        binder.undoers[path] = undoer
+    nests = _nests(node.inner)
+    how = Once(writes_of(node) and not nests, node.repeatable, compiled.marked)
 
     async def run(run: Run, names: Names) -> bool:
         values = await run.value(into, names)
-        span = run.call.span
+        span, journal = run.call.span, run.journal
         if span is not None:
             span.taken = Held(shape.input, values, into.secret)
             span.lines.append(text)
 
-        async def once() -> Values:
-            call = inner_call(run.call, text)
+        async def ask(mark: RequestMark | None = None) -> Values:
+            call = inner_call(run.call, text, journal.inside(path) if journal is not None and nests else None)
+            call.request = mark
             answer = await handle(call, values)
             run.call.stub = run.call.stub or call.stub
             return answer
 
-        if undo is None:
-            answer = await again(run, node.tries, node.pause, once)
-        else:
-            answer = await _to_its_end(once(), lambda stored: undo(run, {**names, name: stored}))
+        async def work(mark: RequestMark | None) -> Done:
+            answer = await again(run, node.tries, node.pause, lambda: ask(mark))
+            return Done(answer, ((path, undo_values({**names, name: answer})),) if undo_values is not None else ())
+
+        def register(done: Done) -> None:
+            for number, (one, inputs) in enumerate(done.undo):
+                run.undo.append(binder.undoers[one](run, inputs, f"{run.key(path)}:{number}"))
+                if isinstance(inputs, str):
+                    raise _not_worked_out(path, inputs)
+
+        working = work(None) if journal is None else journal.once(path, how, work)
+        done = await to_its_end(working, register) if undoer is not None or (journal is not None and how.writes) else await working
         if span is not None:
-            span.given = Held(shape.output, answer)
-        names[name] = answer
+            span.given = Held(shape.output, done.value)
+        names[name] = done.value
         await run.turn()
         return False
 
     return None, run
 
 
-async def _to_its_end(work: Coroutine[Any, Any, Values], done: Callable[[Values], None]) -> Values:
-    """What `work` gives, told to `done` also where this is cancelled meanwhile. What is under way may be stored already: who left it there
-    would know nothing to undo. It ends by itself, as all that runs in a call does."""
-    task = asyncio.ensure_future(work)
-    try:
-        answer = await asyncio.shield(task)
-    except asyncio.CancelledError:
-        while not task.done():
-            with contextlib.suppress(asyncio.CancelledError):
-                await asyncio.wait((task,))
-        if not task.cancelled() and task.exception() is None:
-            done(task.result())
-        raise
-    done(answer)
-    return answer
-
-
-def _undo(binder: Binder, node: CallNode) -> Callable[[Run, Names], None]:
-    """Notes how a step that is done now is undone: its input is worked out at once, with what is known now."""
+def _undoer(binder: Binder, node: CallNode) -> tuple[Undoer, Callable[[Names], Values | str]]:
+    """How a step is undone, and what works out the values for it with what is known when it is done: a text says why that fails."""
     assert node.undo is not None
+    inner = node.undo.inner
     # On sessions of its own: what a step kept is over by then.
-    handle, into, text, shape = binder.outer.operation(node.undo.inner), node.undo.into, node.undo.text, node.undo.inner.shape
-    path, backends = node.path, frozenset(node.inner.backends)
+    compiled, handle = binder.outer.operation(inner)
+    into, text, shape, path, backends = node.undo.into, node.undo.text, inner.shape, node.path, frozenset(node.inner.backends)
+    how = Once(shape.writes and not _nests(inner), False, compiled.marked, True)
 
-    def note(run: Run, names: Names) -> None:
-        values: Values = {}
-        unknown: Exception | None = None
+    def given(names: Names) -> Values | str:
         try:
-            values = into.value(names)
+            found: Values = into.value(names)
+            return found
         except Exception as error:  # the step is done, and how to undo it is not known: that is told, and ends the workflow
-            unknown = error
+            return str(error) or type(error).__name__
 
-        async def undo(call: Call) -> None:
+    def undoer(run: Run, values: Values | str, key: str) -> Undo:
+        async def undo(call: Call, mark: RequestMark | None) -> None:
             span = call.trace.span(f"{path}.undo", "undo", run.depth) if call.trace is not None else None
-            inner = inner_call(call, text)
-            inner.span = span
+            own = run.journal.inside(run.journal.undoing(key)).after_all() if run.journal is not None and _nests(inner) else None
+            made = inner_call(call, text, own)
+            made.span, made.request = span, mark
             if span is not None:
-                span.taken = Held(shape.input, values, into.secret)
+                span.taken = Held(shape.input, values, into.secret) if not isinstance(values, str) else None
             try:
-                if unknown is not None:
-                    raise unknown
-                await handle(inner, values)
+                if isinstance(values, str):
+                    raise _not_worked_out(path, values)
+                await handle(made, values)
             except BaseException as error:
                 if span is not None:
                     span.fail(error)
@@ -202,11 +215,19 @@ def _undo(binder: Binder, node: CallNode) -> Callable[[Run, Names], None]:
                 if span is not None and call.trace is not None:
                     call.trace.end(span)
 
-        run.undo.append(Undo(path, undo, backends))
-        if unknown is not None:
-            raise unknown
+        return Undo(path, key, values, undo, backends, how)
 
-    return note
+    return undoer, given
+
+
+def _not_worked_out(path: str, why: str) -> ProblemError:
+    return ProblemError(Problem("workflow.undo-input", f"What undoes {path} could not be worked out.", Kind.CONFLICT, place=f"{path}, undo",
+                                found=why))
+
+
+def _nests(inner: ResolvedOperation) -> bool:
+    """Whether it is a workflow itself, whose steps are kept one by one."""
+    return isinstance(inner.source, Program) or (inner.ways is not None and isinstance(inner.ways.inner.source, Program))
 
 
 @makes(SetNode)
@@ -284,13 +305,22 @@ def _note(binder: Binder, node: NoteNode) -> Made:
 def _wait(binder: Binder, node: WaitNode) -> Made:
     async def run(run: Run, names: Names) -> bool:
         seconds = seconds_of(await run.value(node.duration, names))
-        if not 0 <= seconds <= _LONGEST_WAIT:
+        journal = run.journal
+        most = _LONGEST_WAIT if journal is None else MOST_SECONDS
+        if not 0 <= seconds <= most:
             raise ProblemError(Problem("workflow.wait", "Nobody waits that long inside of a call.", Kind.INPUT, place=node.path,
-                                       expected=f"0 to {_LONGEST_WAIT:g} s", found=f"{seconds:g} s"))
+                                       expected=f"0 to {most:g} s", found=f"{seconds:g} s"))
+        if journal is not None:  # until the same moment, though the process ends meanwhile
+            seconds = (await journal.once(node.path, READS, lambda mark: _until(seconds))).value - time.time()
+            journal.go_on()
         await asyncio.sleep(seconds)
         return False
 
     return None, run
+
+
+async def _until(seconds: float) -> Done:
+    return Done(time.time() + seconds)
 
 
 def _line(value: Any) -> str:

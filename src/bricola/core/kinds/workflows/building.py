@@ -33,6 +33,9 @@ from bricola.core.kinds.workflows.program import (
     SessionNode,
     WhenNode,
     WhileNode,
+    nodes_of,
+    stays_on,
+    writes_of,
 )
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.forms import Form
@@ -369,9 +372,10 @@ class Builder:
                        "Sessions inside each other are taken in the order of the alphabet.")
         sessions = around.sessions if backend in around.sessions else (*around.sessions, backend)
         built = self.block(step.steps, known, path, replace(around, sessions=sessions))
-        return Ended(SessionNode(name=step.name, path=path, action=step.action, backend=backend, block=built.block), built.known,
-                     built.ends,
-                     built.raises)
+        node = SessionNode(name=step.name, path=path, action=step.action, backend=backend, block=built.block,
+                           writes=any(writes_of(one) for one in nodes_of(built.block)), alone=stays_on(backend, built.block),
+                           repeatable=bool(step.repeatable))
+        return Ended(node, built.known, built.ends, built.raises)
 
 
 def _mapped(tree: Any, record: Record, names: Names, place: str, known: frozenset[str]) -> Compiled:

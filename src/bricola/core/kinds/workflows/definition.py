@@ -12,20 +12,23 @@ from pydantic import model_validator
 
 from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, Name, NamedPart, NamedParts, Scalar
 from bricola.core.definitions.parts import TypedPart
+from bricola.core.durations import DAY, HOUR
 
 Tree = dict[str, Any]  # a map: names to expressions, or to maps again
 Expression = Scalar
+MOST_SECONDS = 30 * DAY
+MOST_CALL = HOUR  # of one that somebody waits for
 
 # What a step does, and which keys may stand beside that.
 ACTIONS: dict[str, frozenset[str]] = {
-    "call": frozenset({"input", "method", "path", "headers", "body", "gives", "accepts", "tries", "pause", "undo"}),
+    "call": frozenset({"input", "method", "path", "headers", "body", "gives", "accepts", "tries", "pause", "undo", "repeatable"}),
     "set": frozenset(),
     "when": frozenset({"otherwise"}),
     "for_each": frozenset({"item", "index", "at_once", "at_most", "steps", "collect", "catch"}),
     "repeat_while": frozenset({"at_most", "steps"}),
     "parallel": frozenset(),
     "attempt": frozenset({"catch", "always"}),
-    "session": frozenset({"steps"}),
+    "session": frozenset({"steps", "repeatable"}),
     "reply": frozenset(),
     "fail": frozenset({"message", "detail"}),
     "note": frozenset(),
@@ -112,6 +115,7 @@ class Step(NamedPart):
     tries: int | None = Described(None, ge=1, le=10)
     pause: float | None = Described(None, ge=0, le=60)
     undo: Undo | None = None
+    repeatable: bool | None = None  # in a job, it may be done again when it was cut off
     item: ElementName | None = None
     index: ElementName | None = None
     at_once: int | None = Described(None, ge=1, le=100)
@@ -124,7 +128,7 @@ class Step(NamedPart):
     message: Expression | None = None
     detail: Tree | None = None
     text: Expression | None = None
-    seconds: float | None = Described(None, gt=0, le=3600)
+    seconds: float | None = Described(None, gt=0, le=MOST_SECONDS)
 
     @property
     def action(self) -> str:
@@ -151,7 +155,11 @@ class Step(NamedPart):
 
 class WorkflowDefinition(Definition):
     """Steps that run when an operation is called. `seconds` bounds all of it, `at_once` how many calls run side by side. With `contract`
-    input, output and faults are those of one of its operations."""
+    input, output and faults are those of one of its operations.
+
+    `answers` says when the caller has an answer: `now`, when the steps are done; `later`, at once with the id of a job whose state and
+    result are asked for (`call_back`: told to an address, too, where the caller names one); `nothing`, never, as soon as it is kept. The
+    steps of the last two are a job, which survives the process. `caller_leaves: stop` ends a call that nobody waits for any more."""
 
     kind: ClassVar[str] = "workflow"
     name: Name
@@ -163,8 +171,21 @@ class WorkflowDefinition(Definition):
     faults: NamedParts[WorkflowFault] = ()
     variables: NamedParts[TypedPart] = ()
     steps: NamedParts[Step] = ()
-    seconds: float | None = Described(None, gt=0, le=3600)
+    seconds: float | None = Described(None, gt=0, le=MOST_SECONDS)
     at_once: int | None = Described(None, ge=1, le=10_000)
+    answers: Literal["now", "later", "nothing"] = "now"
+    call_back: bool = False
+    caller_leaves: Literal["go-on", "stop"] = "go-on"
+
+    @model_validator(mode="after")
+    def _says_what_belongs_together(self) -> Self:
+        if self.call_back and self.answers != "later":
+            raise ValueError("only what says 'answers: later' calls back")
+        if self.caller_leaves == "stop" and self.answers != "now":
+            raise ValueError("a job goes on when the caller is gone; 'caller_leaves' is of a workflow that answers now")
+        if self.seconds is not None and self.seconds > MOST_CALL and self.answers == "now":
+            raise ValueError(f"what answers now may take up to {MOST_CALL:g} seconds; 'answers: later' may take longer")
+        return self
 
 
 for _model in (Branch, Lane, Handler, Step, WorkflowDefinition):

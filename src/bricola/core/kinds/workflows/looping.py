@@ -3,10 +3,14 @@
 import asyncio
 import contextlib
 from collections.abc import Awaitable, Callable, Iterable, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from bricola.core.calls.idempotency import OUTCOME_UNKNOWN
 from bricola.core.calls.trace import Held
+from bricola.core.jobs.journal import CancelledByPersonError, Done, Once
+from bricola.core.jobs.marks import RequestMark
+from bricola.core.kinds.bindings import marks_table
 from bricola.core.kinds.workflows.acting import Binder, Made, makes
 from bricola.core.kinds.workflows.knowledge import CAUGHT
 from bricola.core.kinds.workflows.program import (
@@ -18,10 +22,12 @@ from bricola.core.kinds.workflows.program import (
     WhileNode,
     defined_names,
 )
-from bricola.core.kinds.workflows.running import FAILURES, Names, Run, Steps, caught_names, handles
+from bricola.core.kinds.workflows.running import FAILURES, Names, Run, Steps, as_before, caught_names, handles, to_its_end
 from bricola.core.pool.kept import Kept, KeptPool, Transacting
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.sql.marks import Marks
+from bricola.core.sql.sessions import GivenUpError
 
 _LEFT_OUT = object()
 
@@ -64,8 +70,12 @@ def _attempt(binder: Binder, node: AttemptNode) -> Made:
     async def with_always(run: Run, names: Names) -> bool:
         try:
             ended = await tried(run, names)
-        except asyncio.CancelledError:
-            await asyncio.shield(always.run(run, names))
+        except (asyncio.CancelledError, CancelledByPersonError):
+            outer = run.journal
+            if outer is None or not outer.closed:  # a job that goes on elsewhere does it there
+                run.journal = outer.after_all() if outer is not None else None
+                await asyncio.shield(always.run(run, names))
+                run.journal = outer
             raise
         except Exception:
             await always.run(run, names)
@@ -84,15 +94,20 @@ def _while(binder: Binder, node: WhileNode) -> Made:
     async def run(run: Run, names: Names) -> bool:
         rounds = 0
         own = inside - names.keys()
-        while await run.value(node.test, names):
-            rounds += 1
-            if rounds > node.at_most:
-                raise ProblemError(Problem("workflow.rounds", f"The loop {node.path} goes on for more rounds than it may.", Kind.TOO_LARGE,
-                                           place=node.path, expected=f"at most {node.at_most}"))
-            if await block.run(run, names):
-                return True
-            _forget(names, own)
-            await run.turn()
+        journal = run.journal
+        try:
+            while await run.value(node.test, names):
+                rounds += 1
+                if rounds > node.at_most:
+                    raise ProblemError(Problem("workflow.rounds", f"The loop {node.path} goes on for more rounds than it may.",
+                                               Kind.TOO_LARGE, place=node.path, expected=f"at most {node.at_most}"))
+                run.journal = journal.item(node.path, rounds) if journal is not None else None
+                if await block.run(run, names):
+                    return True
+                _forget(names, own)
+                await run.turn()
+        finally:
+            run.journal = journal
         run.call.note(f"{rounds} {'round' if rounds == 1 else 'rounds'}")
         return False
 
@@ -109,6 +124,8 @@ def _each(binder: Binder, node: EachNode) -> Made:
         names[item_name] = item
         if index_name:
             names[index_name] = index
+        journal = run.journal
+        run.journal = journal.item(node.path, index) if journal is not None else None
         try:
             if await block.run(run, names):
                 return _LEFT_OUT, True, True
@@ -124,13 +141,18 @@ def _each(binder: Binder, node: EachNode) -> Made:
             value = await run.value(one.collect, names) if one.collect is not None else _LEFT_OUT
             names.pop(CAUGHT, None)
             return value, False, one.stop
+        finally:
+            run.journal = journal
 
     async def run(run: Run, names: Names) -> bool:
         items = await run.value(node.items, names)
         if len(items) > node.at_most:
             raise ProblemError(Problem("workflow.items", f"There are more items than {node.path} goes through.", Kind.TOO_LARGE,
                                        place=node.path, expected=f"at most {node.at_most}", found=str(len(items))))
-        found, ended = await (_in_turn if node.at_once == 1 else _side_by_side)(node, run, names, items, one_item)
+        if node.at_once == 1:
+            found, ended = await _in_turn(node, run, names, items, one_item)
+        else:
+            found, ended = await as_before(run, node.path, binder.undoers, lambda: _side_by_side(node, run, names, items, one_item))
         if collect is not None or any(one.collect is not None for one in node.handlers):
             names[node.name] = [one for one in found if one is not _LEFT_OUT]
             if run.call.span is not None:
@@ -159,22 +181,91 @@ def _session(binder: Binder, node: SessionNode) -> Made:
         return None, inside
     pool = KeptPool(outer)
     inner = binder.with_pools({**binder.pools, node.backend: pool})  # type: ignore[dict-item]  # it stands where a pool stands
-    block = inner.block(node.block)
+    table = marks_table(node.backend, binder.environment)
+    unit = _Unit(node.backend, pool, inner.block(node.block), Marks(table) if table else None, tuple(sorted(defined_names(node.block))))
+    how = Once(node.writes, node.repeatable or not node.writes, bool(table) and node.writes and node.alone)
+    path = node.path
 
     async def run(run: Run, names: Names) -> bool:
+        journal, done = run.journal, len(run.undo)
+        if journal is None:
+            return await unit.run(run, names)
+
+        async def work(mark: RequestMark | None) -> Done:
+            run.journal = None  # what happens on the session is one unit: all of it is stored, or nothing
+            try:
+                for again in (True, False):
+                    try:
+                        return unit.done(run, names, await unit.run(run, names, mark), done)
+                    except GivenUpError:
+                        if mark is None or not (mark.recovering and again):
+                            raise
+                raise AssertionError  # the second round returns or raises
+            except FoundError as found:
+                return found.done
+            finally:
+                run.journal = journal
+
+        def take(given: Sequence[tuple[str, str, Any]]) -> None:
+            run.undo[done:] = [binder.undoers[one](run, values, key) for key, one, values in given]
+
+        try:
+            kept = await to_its_end(journal.once(path, how, work, lambda: [(one.path, one.given) for one in run.undo[done:]]))
+        except FAILURES:
+            take(journal.to_undo(path))
+            raise
+        names.update(kept.value["names"])
+        if kept.value["ended"]:
+            run.answer = kept.value["answer"]
+        take(journal.to_undo(path))
+        return bool(kept.value["ended"])
+
+    return None, run
+
+
+class FoundError(Exception):
+    """The unit was stored before: its mark is there."""
+
+    def __init__(self, done: Done) -> None:
+        super().__init__()
+        self.done = done
+
+
+@dataclass(frozen=True)
+class _Unit:
+    """The steps on one session, which in a database stand and fall together. `names` are those that they may give values to."""
+
+    backend: str
+    pool: KeptPool
+    block: Steps
+    marks: Marks | None
+    names: tuple[str, ...]
+
+    def done(self, run: Run, names: Names, ended: bool, since: int) -> Done:
+        """What is kept of it in the journal of a job."""
+        given = {name: names[name] for name in self.names if name in names}
+        return Done({"names": given, "ended": ended, "answer": run.answer if ended else None},
+                    tuple((one.path, one.given) for one in run.undo[since:]))
+
+    async def run(self, run: Run, names: Names, mark: RequestMark | None = None) -> bool:
+        """Whether the workflow has ended. Raises FoundError where the mark says that all of it was stored before."""
         call = run.call
-        kept = await pool.keep(call)
+        kept = await self.pool.keep(call)
         done = len(run.undo)
         trial, outer_trial = call.trial, call.trial is not None and call.trial.kept
         try:
             if not isinstance(kept.session, Transacting):
-                return await block.run(run, names)
-            await kept.session.begin(call.seconds_left(pool.now(), float("inf")))
+                return await self.block.run(run, names)
+            await kept.session.begin(call.seconds_left(self.pool.now(), float("inf")))
             if trial is not None:
                 trial.kept = True
             commit = False
             try:
-                ended = await block.run(run, names)
+                if mark is not None:
+                    await self._look(kept.session, mark)
+                ended = await self.block.run(run, names)
+                if mark is not None:
+                    await self._leave(kept.session, mark, self.done(run, names, ended, done))
                 commit = trial is None
             finally:
                 if trial is not None:
@@ -182,15 +273,25 @@ def _session(binder: Binder, node: SessionNode) -> Made:
                     trial.transactions += 1
                 await _finish(kept, commit)
                 if not commit:  # what was written there is rolled back, so there is nothing of it to undo
-                    run.undo[done:] = [one for one in run.undo[done:] if not one.backends <= {node.backend}]
+                    run.undo[done:] = [one for one in run.undo[done:] if not one.backends <= {self.backend}]
             return ended
         except asyncio.CancelledError:
             kept.broken = True
             raise
         finally:
-            pool.release(call, kept)
+            self.pool.release(call, kept)
 
-    return None, run
+    async def _look(self, session: Any, mark: RequestMark) -> None:
+        marks = self.marks
+        assert marks is not None
+        found = await session.in_transaction(lambda inside: marks.find(inside, mark))
+        if found is not None:
+            raise FoundError(Done(found["value"], tuple((path, given) for path, given in found["undo"])))
+
+    async def _leave(self, session: Any, mark: RequestMark, done: Done) -> None:
+        marks = self.marks
+        assert marks is not None
+        await session.in_transaction(lambda inside: marks.leave(inside, mark, {"value": done.value, "undo": list(done.undo)}))
 
 
 async def _finish(kept: Kept, commit: bool) -> None:
@@ -263,7 +364,7 @@ def _parallel(binder: Binder, node: ParallelNode) -> Made:
 
             return go
 
-        await together([lane(steps) for _, steps in lanes])
+        await as_before(run, node.path, binder.undoers, lambda: together([lane(steps) for _, steps in lanes]))
         for own in results:
             names.update(own)
         return False

@@ -1,14 +1,16 @@
 """Steps that ask an address over HTTP, and steps that read and write files: both through sessions of a pool."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Awaitable, Callable, Mapping
 from typing import Any
 
 from bricola.core.calls.trace import Held
 from bricola.core.expressions.compiling import Compiled
+from bricola.core.jobs.journal import Done, Once
+from bricola.core.jobs.marks import RequestMark
 from bricola.core.kinds.workflows.acting import Binder, Made, makes
-from bricola.core.kinds.workflows.program import FileNode, HttpNode
-from bricola.core.kinds.workflows.running import Names, Run, again
+from bricola.core.kinds.workflows.program import FileNode, HttpNode, writes_of
+from bricola.core.kinds.workflows.running import Names, Run, again, to_its_end
 from bricola.core.messages.http import Answered
 from bricola.core.messages.plain import from_plain
 from bricola.core.pool.sessions import SessionLostError
@@ -24,6 +26,8 @@ _JSON = {"Accept": "application/json"}
 @makes(HttpNode)
 def _http(binder: Binder, node: HttpNode) -> Made:
     pool = binder.pools[node.backend]
+    # What may be done again, HTTP says of most methods (RFC 9110, section 9.2.2), and of the others who knows the other side.
+    how = Once(writes_of(node), node.repeatable or node.method in ("PUT", "DELETE"))
     binding = binder.environment.binding(node.backend)
     seconds = binding.answer_seconds if binding is not None else 30.0
     shown = Record("", (Element("status", SimpleType("int")), *((Element("body", node.gives),) if node.gives is not None else ())))
@@ -60,13 +64,24 @@ def _http(binder: Binder, node: HttpNode) -> Made:
             if run.call.span is not None:
                 run.call.span.taken = Held(None, plain, node.body.secret)
         run.call.note(f"{node.method} {path or '/'}" if node.where is None or not node.where.secret else node.method)
-        answered = await again(run, node.tries, node.pause, lambda: ask(run, path, headers, body))
-        names[node.name] = _answer(node, answered)
+
+        async def work(mark: RequestMark | None) -> Done:
+            return Done(_answer(node, await again(run, node.tries, node.pause, lambda: ask(run, path, headers, body))))
+
+        names[node.name] = await outside(run, node.path, how, work)
         if run.call.span is not None:
             run.call.span.given = Held(shown, names[node.name])
         return False
 
     return None, run
+
+
+async def outside(run: Run, path: str, how: Once, work: Callable[[RequestMark | None], Awaitable[Done]]) -> Any:
+    """What something outside gives, in a job once."""
+    if run.journal is None:
+        return (await work(None)).value
+    asked = run.journal.once(path, how, work)
+    return (await (to_its_end(asked) if how.writes else asked)).value
 
 
 def plain_json(value: Any) -> Any:
@@ -131,12 +146,15 @@ def _file(binder: Binder, node: FileNode) -> Made:
             raise ProblemError(Problem("trial.file", "A file that is written cannot be rolled back.", place=node.path))
         path = str(await run.value(node.where, names))
         content = str(await run.value(text, names)) if text is not None else ""
-        async with pool.session(run.call) as session:
-            if text is not None:
+
+        async def work(mark: RequestMark | None) -> Done:
+            async with pool.session(run.call) as session:
+                if text is None:
+                    return Done({"path": path, "text": await session.read(path)})
                 await session.write(path, content)
-                names[node.name] = {"path": path}
-            else:
-                names[node.name] = {"path": path, "text": await session.read(path)}
+                return Done({"path": path})
+
+        names[node.name] = await outside(run, node.path, Once(text is not None, True), work)
         run.call.note(f"{'wrote' if text is not None else 'read'} {path}")
         return False
 

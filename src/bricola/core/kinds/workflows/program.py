@@ -48,6 +48,7 @@ class CallNode(Node):
     tries: int = 1
     pause: float = 0.0
     undo: Undoing | None = None
+    repeatable: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -64,6 +65,7 @@ class HttpNode(Node):
     accepts: tuple[int, ...]
     tries: int = 1
     pause: float = 0.0
+    repeatable: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -124,6 +126,9 @@ class AttemptNode(Node):
 class SessionNode(Node):
     backend: str
     block: Block
+    writes: bool = False
+    alone: bool = True  # whether all that it writes is on this session
+    repeatable: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -187,6 +192,26 @@ def nodes_of(block: Block) -> list[Node]:
         for inner in blocks_of(node):
             found += nodes_of(inner)
     return found
+
+
+def writes_of(node: Node) -> bool:
+    """Whether a step stores something, apart from steps inside of it."""
+    if isinstance(node, CallNode):
+        return node.inner.shape.writes
+    if isinstance(node, HttpNode):
+        return node.method != "GET"
+    return isinstance(node, FileNode) and node.text is not None
+
+
+def stays_on(backend: str, block: Block) -> bool:
+    """Whether everything that steps write goes to one backend, on the session that they keep to it."""
+    for node in nodes_of(block):
+        if isinstance(node, SessionNode):
+            if node.backend != backend:
+                return False
+        elif writes_of(node) and not (isinstance(node, CallNode) and set(node.inner.backends) <= {backend}):
+            return False
+    return True
 
 
 def blocks_of(node: Node) -> list[Block]:

@@ -7,8 +7,9 @@ that is spent, done again in a thread, since expressions change nothing.
 """
 
 import asyncio
+import contextlib
 import time
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Awaitable, Callable, Coroutine, Mapping, Sequence
 from copy import copy
 from datetime import UTC, datetime
 from decimal import Decimal
@@ -17,6 +18,8 @@ from typing import Any, NamedTuple, TypeVar
 from bricola.core.calls.call import Call, Handler, out_of_time
 from bricola.core.expressions.arithmetic import Budget, FailedError, SpentError, parts_of
 from bricola.core.expressions.compiling import AT_MOST, AT_ONCE, Compiled, spent
+from bricola.core.jobs.journal import CancelledByPersonError, Done, Once, StoppedError, UnknownOutcomeError
+from bricola.core.jobs.marks import RequestMark
 from bricola.core.kinds.workflows.knowledge import CALL
 from bricola.core.kinds.workflows.program import Catching, Program
 from bricola.core.messages.faults import DeclaredFaultError
@@ -37,30 +40,43 @@ _UNFORESEEN = Problem("internal", "Something failed that was not foreseen.")
 
 
 class Undo(NamedTuple):
-    """How a step is undone, and what it wrote to."""
+    """How something that is done is undone: with which values (a text: why they could not be worked out), and what it wrote to. `key` says
+    which of the times that the step at `path` was done, and `how` it is done at most once."""
 
     path: str
-    run: Callable[[Call], Awaitable[None]]
+    key: str
+    given: Values | str
+    run: Callable[[Call, RequestMark | None], Awaitable[None]]
     backends: frozenset[str]
+    how: Once
+
+
+Undoer = Callable[["Run", Values | str, str], Undo]  # of a step: from the run, the values and the key
 
 
 class Run:
     """One run of a workflow: the call that it answers, the answer, and what undoes the steps that are done."""
 
-    __slots__ = ("answer", "call", "depth", "since", "undo")
+    __slots__ = ("answer", "call", "depth", "journal", "since", "undo")
 
     def __init__(self, call: Call, depth: int = 1) -> None:
         self.call = call
         self.answer: Values | None = None
         self.undo: list[Undo] = []
         self.depth = depth
+        self.journal = call.journal
         self.since = time.monotonic()
 
     def child(self) -> "Run":
         """For steps that run beside others: what they note of the call is their own, what undoes them belongs to all."""
         one = Run(copy(self.call), self.depth)
         one.undo = self.undo
+        one.journal = self.journal
         return one
+
+    def key(self, path: str) -> str:
+        """Which of the times that a step is done this is."""
+        return self.journal.key(path) if self.journal is not None else path
 
     async def value(self, compiled: Compiled, names: Names) -> Any:
         """What an expression gives, in a thread where it takes long."""
@@ -158,8 +174,8 @@ async def again(run: Run, tries: int, pause: float, ask: Callable[[], Awaitable[
 # running
 
 
-def compile_program(program: Program, block: Steps) -> Handler:
-    """The handler of a workflow. `block` are its steps in the environment."""
+def compile_program(program: Program, block: Steps, undoers: Mapping[str, Undoer]) -> Handler:
+    """The handler of a workflow. `block` are its steps in the environment, `undoers` undo them, by their paths."""
     definition = program.definition
     bound = asyncio.Semaphore(definition.at_once) if definition.at_once is not None else None
     optional = {one.name: one.default for one in program.input.slots if one.default is not None}
@@ -169,21 +185,27 @@ def compile_program(program: Program, block: Steps) -> Handler:
         names: Names = {**optional, **values}
         names[CALL] = {"id": call.id, "caller": call.caller.name, "at": datetime.fromtimestamp(call.at, UTC).replace(microsecond=0),
                        "trial": call.trial is not None}
+        journal = call.journal
+        if journal is not None and (before := journal.ended()) is not None:  # it was cut off while it was being undone
+            one.undo = [undoers[path](one, given, key) for key, path, given in journal.to_undo()]
+            raise await _undone(one, program, before)
         try:
-            if definition.seconds is None:  # the call's own deadline bounds it
-                await block.run(one, names)
+            if definition.seconds is None or journal is not None:  # the call's own deadline bounds it
+                async with asyncio.timeout(None if journal is None or call.deadline is None else call.seconds_left(time.monotonic(), 1e9)):
+                    await block.run(one, names)
             else:
                 async with asyncio.timeout(definition.seconds):
                     await block.run(one, names)
         except TimeoutError:
-            error = ProblemError(Problem("workflow.time", "The workflow took longer than it may.", Kind.BUSY,
-                                         expected=f"at most {definition.seconds:g} s"))
+            most = f"at most {definition.seconds:g} s" if definition.seconds is not None else ""
+            error = ProblemError(Problem("workflow.time", "The workflow took longer than it may.", Kind.BUSY, expected=most))
             raise await _undone(one, program, error) from None
         except FAILURES as failure:
             raise await _undone(one, program, failure) from None
-        except BaseException as failure:
-            await asyncio.shield(_undone(one, program, failure))
+        except (StoppedError, UnknownOutcomeError):
             raise
+        except BaseException as failure:
+            raise await asyncio.shield(_stopped(one, program, failure)) from None
         return one.answer if one.answer is not None else {}
 
     async def bounded(call: Call, values: Values) -> Values:
@@ -201,21 +223,36 @@ def compile_program(program: Program, block: Steps) -> Handler:
     return run if bound is None else bounded
 
 
+async def _stopped(run: Run, program: Program, failure: BaseException) -> BaseException:
+    """What is raised when it did not fail by itself: it was cut off from outside, or somebody wants the job to end."""
+    journal = run.journal
+    if journal is not None and journal.closed:
+        return StoppedError()
+    if journal is None or journal.cancelled is None:
+        await _undone(run, program, failure)
+        return failure
+    inside = failure.told if isinstance(failure, CancelledByPersonError) else None
+    told = await _undone(run, program, inside or ProblemError(journal.cancelled))
+    return told if journal.outermost else CancelledByPersonError(told)
+
+
 async def _undone(run: Run, program: Program, failure: BaseException) -> BaseException:
     """Undo what was done, the newest first, and give the failure as callers are told of it."""
     left: list[Problem] = []
+    if run.journal is not None:
+        await run.journal.ending(failure)
     if run.undo and run.call.trial is None:  # a trial has stored nothing
         run.call.deadline = max(run.call.deadline or 0.0, time.monotonic() + UNDO_SECONDS)
-        for path, undo, _ in reversed(run.undo):
+        for one in reversed(run.undo):
             try:
-                await undo(run.call)
-                run.call.note(f"{path} is undone")
-            except Exception as error:  # whatever it is: the others are still undone, and this one is reported
-                problem = error.problem if isinstance(error, ProblemError) else _UNFORESEEN
+                await _undo(run, one)
+                run.call.note(f"{one.path} is undone")
+            except (Exception, UnknownOutcomeError) as error:  # whatever it is: the others are still undone, and this one is reported
+                problem = error.problem if isinstance(error, ProblemError | UnknownOutcomeError) else _UNFORESEEN
                 if isinstance(error, DeclaredFaultError):
                     problem = Problem("fault", str(error), found=error.name)
-                run.call.note(f"{path} could not be undone")
-                left.append(Problem("workflow.not-undone", f"{path} could not be undone.", Kind.BACKEND, place=path,
+                run.call.note(f"{one.path} could not be undone")
+                left.append(Problem("workflow.not-undone", f"{one.path} could not be undone.", Kind.BACKEND, place=one.path,
                                     found=problem.sentence(), inner=problem.inner or repr(error),
                                     mend="Look at what it wrote, and set it right by hand."))
     if isinstance(failure, DeclaredFaultError) and not left:
@@ -229,6 +266,52 @@ async def _undone(run: Run, program: Program, failure: BaseException) -> BaseExc
     first = failure.problems if isinstance(failure, ProblemError) else (
         Problem("workflow.failed", str(failure), Kind.CONFLICT, found=getattr(failure, "name", "")),)
     return ProblemError(*left, *first)
+
+
+async def _undo(run: Run, one: Undo) -> None:
+    if run.journal is None:
+        await one.run(run.call, None)
+        return
+
+    async def work(mark: RequestMark | None) -> Done:
+        await one.run(run.call, mark)
+        return Done(None)
+
+    await to_its_end(run.journal.once(run.journal.undoing(one.key), one.how, work))
+
+
+async def to_its_end(work: Coroutine[Any, Any, T], done: Callable[[T], None] = lambda result: None) -> T:
+    """What `work` gives, told to `done` also where this is cancelled meanwhile. What is under way may be stored already: who left it there
+    would know nothing to undo. It ends by itself, as all that runs in a call does."""
+    task = asyncio.ensure_future(work)
+    try:
+        result = await asyncio.shield(task)
+    except asyncio.CancelledError:
+        while not task.done():
+            with contextlib.suppress(asyncio.CancelledError):
+                await asyncio.wait((task,))
+        if not task.cancelled() and task.exception() is None:
+            done(task.result())
+        raise
+    done(result)
+    return result
+
+
+async def as_before(run: Run, path: str, undoers: Mapping[str, Undoer], work: Callable[[], Awaitable[T]]) -> T:
+    """Steps that run side by side, or against time. In a job, that they failed together is kept: done again, they might meet in another
+    order, and end otherwise."""
+    journal = run.journal
+    if journal is None:
+        return await work()
+    before = journal.failed(path)
+    if before is not None:
+        run.undo += [undoers[one](run, given, key) for key, one, given in journal.to_undo(path)]
+        raise before
+    try:
+        return await work()
+    except FAILURES as failure:
+        await journal.fail(path, failure)
+        raise
 
 
 # time

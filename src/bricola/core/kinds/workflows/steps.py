@@ -12,7 +12,8 @@ from bricola.core.expressions.types import EXACT, SIMPLE, TEXT, UNKNOWN, WHOLE, 
 from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.resolve import resolve_operation
 from bricola.core.kinds.workflows.building import Around, Builder, Ended, Faults, add_faults, builds
-from bricola.core.kinds.workflows.definition import Step, Undo
+from bricola.core.kinds.workflows.definition import Step, Undo, WorkflowDefinition
+from bricola.core.kinds.workflows.jobs import NOW, RESULT, STATUS
 from bricola.core.kinds.workflows.knowledge import Known
 from bricola.core.kinds.workflows.program import (
     CallNode,
@@ -63,7 +64,7 @@ def _call(self: Builder, step: Step, known: Known, path: str, around: Around) ->
     node = None
     if into is not None:
         node = CallNode(name=step.name, path=path, action=step.action, text=str(step.call), inner=inner, into=into, tries=tries,
-                        pause=step.pause or 0.0, undo=undo)
+                        pause=step.pause or 0.0, undo=undo, repeatable=bool(step.repeatable))
     return Ended(node, after, [path], raises)
 
 
@@ -86,6 +87,12 @@ def _resolved(self: Builder, text: str, place: str, name: str, path: str) -> Res
                 return None
         else:
             operation = Operation(name=pascal_case(name) or name, runs=text)
+        if operation.source[0] == WorkflowDefinition.kind:
+            if operation.verb in (STATUS, RESULT):
+                self.wrong("call", "Who had a job accepted asks for it, and no other workflow.", place,
+                           f"call: {' '.join(operation.source)}", shown(text))
+                return None
+            operation = operation.model_copy(update={"runs": f"{' '.join(operation.source)}.{NOW}"})  # its answer is waited for
         resolved = resolve_operation(operation, self.catalogue, self.form, place)
     except ProblemError as error:
         self.problems += error.problems
@@ -149,7 +156,8 @@ def _http(self: Builder, step: Step, known: Known, path: str, backend: str) -> E
     self.writes = self.writes or method not in _READING
     answer = record_of((("status", WHOLE), *((("body", of_record(gives)),) if gives is not None else ())))
     node = HttpNode(name=step.name, path=path, action=step.action, backend=backend, method=method, where=where, headers=headers, body=body,
-                    body_record=None, gives=gives, accepts=step.accepts or _ANSWERS, tries=tries, pause=step.pause or 0.0)
+                    body_record=None, gives=gives, accepts=step.accepts or _ANSWERS, tries=tries, pause=step.pause or 0.0,
+                    repeatable=bool(step.repeatable))
     return Ended(node, self.named(step, known, answer, path), [path])
 
 

@@ -1,0 +1,192 @@
+"""The jobs of a running service: accepted, done, taken up after the process ended, and what people do with them.
+
+Who does a job has claimed it in the store, under a name that no other process has; whoever lost it goes no further. So a job is done in
+one place at a time, even where two processes were started by mistake.
+"""
+
+import asyncio
+from collections.abc import Awaitable, Callable
+
+import structlog
+
+from bricola.core.calls.call import Call
+from bricola.core.jobs import values
+from bricola.core.jobs.journal import Entry, JobStopError, Ledger, StoppedError, UnknownOutcomeError, told_of
+from bricola.core.jobs.model import OPEN, Desk, Job, JobLog, JobState
+from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.serving.live import LiveOperation, LiveService
+from bricola.core.shapes.model import Values
+
+log = structlog.stdlib.get_logger("bricola.jobs")
+
+AT_ONCE = 50  # that run side by side in one process
+MOST_WAITING = 10_000  # that wait or run; more are not accepted
+STOP_SECONDS = 15.0  # that steps under way have, when the service stops
+
+Find = Callable[[Job], Awaitable[LiveService]]
+Perform = Callable[[LiveService, LiveOperation, Job, Ledger], Awaitable[Values]]
+
+
+class Jobs:
+    """`find` gives the release that accepted a job, `perform` does it; `now` are seconds since 1970. `ended` is told of every job that has
+    come to rest."""
+
+    def __init__(self, store: JobLog, find: Find, perform: Perform, now: Callable[[], float], new_id: Callable[[], str], worker: str,
+                 ended: Callable[[str], None] = lambda job: None) -> None:
+        self._store, self._find, self._perform = store, find, perform
+        self._now, self._new_id, self.worker, self._ended = now, new_id, worker, ended
+        self._tasks: dict[str, asyncio.Task[None]] = {}
+        self._ledgers: dict[str, Ledger] = {}
+        self._bound = asyncio.Semaphore(AT_ONCE)
+        self._closed = False
+
+    def desk(self, service: LiveService, operation: LiveOperation) -> Desk:
+        """What a call of one operation knows of jobs."""
+        return _Desk(self, service, operation)
+
+    async def accept(self, job: Job) -> str:
+        """Keep a new job, and begin. Raises ProblemError when there are too many."""
+        if len(self._tasks) >= MOST_WAITING:
+            raise ProblemError(Problem("job.too-many", "More jobs wait than may.", Kind.BUSY, expected=f"up to {MOST_WAITING}",
+                                       mend="Send it again later."))
+        number = await self._store.accept(job)
+        self.begin(number)
+        return number
+
+    def new_id(self) -> str:
+        return self._new_id()
+
+    def now(self) -> float:
+        return self._now()
+
+    async def find(self, job: str) -> Job | None:
+        return await self._store.find(job)
+
+    async def take_up(self) -> None:
+        """Begin every job that waits, and every one that a process left behind."""
+        for job in await self._store.open_jobs(self.worker):
+            self.begin(job)
+
+    def begin(self, job: str) -> None:
+        """Do it, unless that is being done already."""
+        if self._closed or job in self._tasks:
+            return
+        task = self._tasks[job] = asyncio.ensure_future(self._run(job))
+        task.add_done_callback(lambda _: self._tasks.pop(job, None))
+
+    def cancel(self, job: str, why: Problem) -> bool:
+        """End one that runs here, and undo what it did; False where it does not run here."""
+        ledger, task = self._ledgers.get(job), self._tasks.get(job)
+        if ledger is None or task is None:
+            return False
+        if ledger.cancelled is None:
+            ledger.cancelled = why
+            task.cancel()
+        return True
+
+    async def stop(self) -> None:
+        """Let steps under way end, and begin nothing more. What is not done is taken up at the next start."""
+        self._closed = True
+        for ledger in self._ledgers.values():
+            ledger.closed = True
+        tasks = list(self._tasks.values())
+        for task in tasks:
+            task.cancel()
+        if tasks:
+            _, late = await asyncio.wait(tasks, timeout=STOP_SECONDS)
+            if late:
+                log.warning("jobs are cut off in the middle of a step", jobs=len(late))
+
+    async def _run(self, number: str) -> None:
+        try:
+            async with self._bound:
+                await self._do(number)
+        except asyncio.CancelledError:
+            if not self._closed:
+                raise
+        except ProblemError as error:  # the store does not answer; the next round takes it up
+            log.warning("a job waits", job=number, problem=str(error))
+        except Exception:
+            log.exception("a job failed inside", job=number)
+
+    async def _do(self, number: str) -> None:
+        claimed = await self._store.claim(number, self.worker, self._now())
+        if claimed is None:
+            return
+        job, entries = claimed
+        ledger = Ledger(number, _Page(self._store, number, self.worker), job.attempt, self._now, {one.key: one for one in entries})
+        if job.cancelled:
+            ledger.cancelled = cancelled_by(job.cancelled)
+        self._ledgers[number] = ledger
+        try:
+            service = await self._find(job)
+            operation = service.by_name[job.operation]
+        except ProblemError as error:
+            await self._rest(number, JobState.WAITING, "", error.problem.sentence())
+            self._ledgers.pop(number, None)
+            return
+        try:
+            answer = await self._perform(service, operation, job, ledger)
+            await self._rest(number, JobState.DONE, values.written(answer), "")
+        except UnknownOutcomeError as stop:
+            log.error("a job stops, since the outcome of a step is not known", job=number, step=stop.key)
+            await self._rest(number, JobState.UNKNOWN, values.written(told_of(ProblemError(stop.problem))), stop.problem.sentence())
+        except JobStopError:
+            return
+        except DeclaredFaultError as fault:
+            await self._rest(number, JobState.FAULT, values.written(told_of(fault)), fault.message)
+        except ProblemError as error:
+            state = JobState.CANCELLED if ledger.cancelled is not None and ledger.cancelled in error.problems else JobState.FAILED
+            problems = (*error.problems, *(UnknownOutcomeError(key).problem for key in ledger.left_unknown))
+            await self._rest(number, state, values.written(told_of(ProblemError(*problems))), problems[0].sentence())
+        finally:
+            self._ledgers.pop(number, None)
+
+    async def _rest(self, job: str, state: JobState, outcome: str, words: str) -> None:
+        if not await self._store.finish(job, self.worker, state, outcome, words, self._now()):
+            log.error("a job came to an end that somebody else has", job=job)
+            return
+        if state not in OPEN:
+            self._ended(job)
+
+
+def cancelled_by(who: str) -> Problem:
+    return Problem("job.cancelled", "The job was cancelled.", Kind.CONFLICT, found=f"cancelled by {who}")
+
+
+class _Page:
+    """The entries of one job that this process has claimed."""
+
+    __slots__ = ("_job", "_store", "_worker")
+
+    def __init__(self, store: JobLog, job: str, worker: str) -> None:
+        self._store, self._job, self._worker = store, job, worker
+
+    async def write(self, entry: Entry) -> None:
+        if not await self._store.write(self._job, self._worker, entry):
+            raise StoppedError
+
+
+class _Desk:
+    """Jobs of one operation."""
+
+    __slots__ = ("_jobs", "_operation", "_service")
+
+    def __init__(self, jobs: Jobs, service: LiveService, operation: LiveOperation) -> None:
+        self._jobs, self._service, self._operation = jobs, service, operation
+
+    async def accept(self, call: Call, source: str, values_in: Values, seconds: float, call_back: bool) -> str:
+        service, now = self._service, self._jobs.now()
+        return await self._jobs.accept(Job(
+            self._jobs.new_id(), service.environment, service.name, service.segment, service.release, self._operation.shape.name, source,
+            call.caller.name, tuple(sorted(call.caller.roles)), now, now + seconds, values.written(values_in), changed_at=now,
+            request=call.request.id if call.request is not None else ""))
+
+    async def find(self, call: Call, source: str, number: str) -> Job:
+        job = await self._jobs.find(number)
+        service = self._service
+        if job is None or (job.environment, job.segment, job.source, job.caller) != (
+                service.environment, service.segment, source, call.caller.name):
+            raise ProblemError(Problem("job.unknown", "There is no such job of yours.", Kind.MISSING, place="job", found=shown(number)))
+        return job
