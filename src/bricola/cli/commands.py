@@ -66,6 +66,7 @@ COMMANDS: dict[str, Listed] = {
     "calls": Listed("calling", "Calls", "List recorded calls, the newest first."),
     "trace": Listed("tracing", "Calls",
         "Show what every step of a call took and gave, how long it took, and over which session; the cause of a failure first."),
+    "jobs": Listed("jobs", "Calls", "Jobs: accepted calls that are done later; cancelled, tried again, settled."),
     "audit": Listed("audit", "People and callers", "List who changed what, from what, to what; the newest first."),
     "backup": Listed("audit", "Run",
         "Take a backup of the running service. The key of the credentials is not in it: keep a copy of it apart."),

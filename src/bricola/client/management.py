@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, cast
 
 from bricola.client.contracts import ContractCalls
 from bricola.client.discovery import DiscoveryCalls
+from bricola.client.jobs import JobCalls
 from bricola.client.people import PeopleCalls
 from bricola.client.running import RunningCalls
 from bricola.client.screens import ScreenCalls
@@ -15,7 +16,7 @@ if TYPE_CHECKING:
     from bricola.api import workflows as writing
 
 
-class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls):
+class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls, JobCalls):
     """A connection to one Bricola. `token` comes from `sign_in` or from the service's users page."""
 
     # definitions

@@ -27,4 +27,4 @@ class ServiceClient(Connection):
             document = response.json()
             raise FaultError(document["title"], document["detail"], document["fault"])
         raise_problems(response)
-        return dict(response.json())
+        return dict(response.json()) if response.status_code != 202 else {}  # accepted, and nothing is answered

@@ -58,6 +58,7 @@ class Gateway:
             await _respond(send, answer, allow=b"POST, GET" if error.problem.kind is Kind.METHOD else b"")
             return
         request = _request(scope, body, content_type, authorization)
+        request.left = lambda: _left(receive)
         await _respond(send, await self._bricola.pipeline.soap(next(place.turns), request), sunset=place.retirement)
 
     async def _rest(self, scope: HTTPScope, path: str, receive: ASGIReceiveCallable, send: ASGISendCallable) -> None:
@@ -76,6 +77,7 @@ class Gateway:
             return
         name = path.rpartition("/")[2]
         request = _request(scope, body, content_type, authorization)
+        request.left = lambda: _left(receive)
         await _respond(send, await self._bricola.pipeline.rest(next(place.turns), name, request), sunset=place.retirement)
 
     def _find(self, path: str) -> LivePlace:
@@ -140,6 +142,12 @@ async def _read_body(scope: HTTPScope, receive: ASGIReceiveCallable) -> bytes:
             raise ProblemError(too_large(MOST_BYTES))
         if not message.get("more_body"):
             return b"".join(pieces)
+
+
+async def _left(receive: ASGIReceiveCallable) -> None:
+    """Waits until the caller has closed the connection (ASGI 3, section HTTP: `http.disconnect`)."""
+    while (await receive())["type"] != "http.disconnect":
+        pass
 
 
 def decoded(scope: HTTPScope, body: bytes) -> bytes:

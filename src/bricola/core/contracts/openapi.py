@@ -23,7 +23,8 @@ def write_openapi(service: ServiceShape, address: str, release: int, notice: str
         schemas[names[record]] = _record(record, names)
     for operation in service.operations:
         schemas[operation.input.name] = _record(operation.input, names)
-        schemas[operation.output.name] = _record(operation.output, names)
+        if not operation.one_way:
+            schemas[operation.output.name] = _record(operation.output, names)
     return {
         "openapi": "3.1.0",
         "info": {"title": service.name, "version": str(release), "description": f"{notice} {service.description}".strip()},
@@ -46,7 +47,8 @@ def _operation(operation: OperationShape) -> dict[str, Any]:
     problem = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
     faults = ", ".join(one.name for one in operation.faults)
     responses: dict[str, Any] = {
-        "200": {"description": "The answer", "content": _json(operation.output.name)},
+        **({"202": {"description": "It is accepted, and nothing is answered"}} if operation.one_way else {
+            "200": {"description": "The answer", "content": _json(operation.output.name)}}),
         "default": {"description": "What went wrong, with its mend", "content": problem},
     }
     if faults:

@@ -32,6 +32,8 @@ def write_schema(service: ServiceShape, parent: etree._Element | None = None) ->
     faults: dict[str, FaultShape] = {}
     for operation in service.operations:
         for wrapper, part in ((operation.input, GIVEN), (operation.output, GIVES)):
+            if operation.one_way and wrapper is operation.output:
+                continue
             description = operation.description if wrapper is operation.input else ""
             if operation.calls:
                 node = etree.SubElement(schema, f"{_X}complexType", name=part_type(operation, part))

@@ -68,10 +68,14 @@ def _messages(root: etree._Element, service: ServiceShape) -> None:
     for operation in service.operations:
         if operation.calls:
             message(operation.name, GIVEN, kind=f"tns:{part_type(operation, GIVEN)}")
+            if operation.one_way:
+                continue
             message(operation.output.name, GIVES, kind=f"tns:{part_type(operation, GIVES)}")
         else:
             part = "body" if service.style == Style.BARE else "parameters"  # the name by which stacks know what they may unwrap
             message(operation.name, part, f"tns:{operation.input.name}")
+            if operation.one_way:
+                continue
             message(operation.output.name, part, f"tns:{operation.output.name}")
         faults |= dict.fromkeys(fault.name for fault in operation.faults)
     for fault in faults:
@@ -86,6 +90,8 @@ def _port_type(root: etree._Element, service: ServiceShape) -> None:
         node = etree.SubElement(port_type, f"{_W}operation", name=operation.name)
         _document(node, operation.description)
         etree.SubElement(node, f"{_W}input", message=f"tns:{operation.name}")
+        if operation.one_way:  # with an input only (WSDL 1.1, section 2.4.1), which leaves no place for faults
+            continue
         etree.SubElement(node, f"{_W}output", message=f"tns:{operation.output.name}")
         for fault in operation.faults:
             declared = etree.SubElement(node, f"{_W}fault", name=fault.name, message=f"tns:{fault_message(service, fault.name)}")
@@ -109,8 +115,10 @@ def _bound_operation(binding: etree._Element, service: ServiceShape, operation: 
     etree.SubElement(node, f"{soap}operation", soapAction=soap_action(service, operation.name),
                      style="rpc" if operation.calls else "document")
     own = {"namespace": operation.calls} if operation.calls else {}
-    for direction in ("input", "output"):
+    for direction in ("input",) if operation.one_way else ("input", "output"):
         etree.SubElement(etree.SubElement(node, f"{_W}{direction}"), f"{soap}body", {"use": "literal", **own})
+    if operation.one_way:
+        return
     for name in (*(fault.name for fault in operation.faults), *((PROBLEMS,) if service.form.declares_problems else ())):
         declared = etree.SubElement(node, f"{_W}fault", name=name)
         etree.SubElement(declared, f"{soap}fault", name=name, use="literal")

@@ -94,7 +94,6 @@ class Ledger:
     closed: bool = False  # the process ends: nothing new begins
     cancelled: Problem | None = None  # somebody wants it to end
     left_unknown: list[str] = field(default_factory=list)  # steps that were given up without knowing how they ended
-    failed_at: dict[int, str] = field(default_factory=dict)  # by failure: the step that it came from
 
 
 class Done(NamedTuple):
@@ -175,7 +174,7 @@ class Journal:
         if known is not None and known.mark is Mark.DONE:
             return _done(known)
         if known is not None and known.mark is Mark.FAILED:
-            raise self._noted(failure_of(values.read(known.text)), key)
+            raise failure_of(values.read(known.text))
         try:
             self.go_on(how)
         except CancelledByPersonError:
@@ -194,8 +193,8 @@ class Journal:
             done = await self._settled(key, how, mark, known is not None, work)
         except (ProblemError, DeclaredFaultError) as error:
             await self._write(Entry(key, Mark.FAILED, ledger.now(), attempt, values.written(told_of(error) | {"undo": list(left())})))
-            raise self._noted(error, key) from None
-        await self._write(Entry(key, Mark.DONE, ledger.now(), attempt, values.written({"value": done.value, "undo": list(done.undo)})))
+            raise
+        await self._write(Entry(key, Mark.DONE, ledger.now(), attempt, _kept(done, how.writes)))
         return done
 
     async def _settled(self, key: str, how: Once, mark: RequestMark | None, began: bool,
@@ -226,14 +225,14 @@ class Journal:
         """Keep that they did."""
         key = f"{self.key(path)}{ENDING}"
         if key not in self._ledger.entries and not self._ledger.closed:
-            kept = told_of(failure) | {"step": self._ledger.failed_at.get(id(failure), "")}
+            kept = told_of(failure)
             await self._write(Entry(key, Mark.FAILED, self._ledger.now(), self._ledger.attempt, values.written(kept)))
 
     async def ending(self, failure: BaseException) -> None:
         """Keep that the workflow fails, before anything is undone."""
         key = f"{self._shown}{ENDING}"
         if key not in self._ledger.entries:
-            kept = told_of(failure) | {"step": self._ledger.failed_at.get(id(failure), "")}
+            kept = told_of(failure)
             await self._write(Entry(key, Mark.FAILED, self._ledger.now(), self._ledger.attempt, values.written(kept)))
 
     def ended(self) -> BaseException | None:
@@ -262,9 +261,13 @@ class Journal:
         self._ledger.entries.pop(entry.key, None)  # so that they stand in the order in which they ended
         self._ledger.entries[entry.key] = entry
 
-    def _noted(self, error: Exception, key: str) -> Exception:
-        self._ledger.failed_at[id(error)] = key
-        return error
+
+def stands(entries: Sequence[Entry]) -> set[str]:
+    """The steps that wrote something which is still there. When a job is tried again, all else is done anew: what was undone, what failed,
+    and what was read, since that may have changed."""
+    undone = {one.key.removesuffix(UNDONE).rpartition(":")[0] for one in entries if one.key.endswith(UNDONE) and one.mark is Mark.DONE}
+    return {one.key for one in entries
+            if one.mark is Mark.DONE and "=" not in one.key and one.key not in undone and values.read(one.text)["wrote"]}
 
 
 def leaves_unknown(error: BaseException) -> bool:
@@ -273,6 +276,10 @@ def leaves_unknown(error: BaseException) -> bool:
     if not isinstance(error, ProblemError):
         return False
     return bool(getattr(error, "begun", False)) or any(one.code.endswith("outcome-unknown") or one.code == _SLOW for one in error.problems)
+
+
+def _kept(done: Done, wrote: bool) -> str:
+    return values.written({"value": done.value, "undo": list(done.undo), "wrote": wrote})
 
 
 def _done(entry: Entry) -> Done:

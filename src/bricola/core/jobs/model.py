@@ -26,7 +26,7 @@ class Act(StrEnum):
     """What people do with a job."""
 
     CANCEL = "cancel"  # end it, and undo what it did
-    AGAIN = "again"  # go on where it failed; what was undone is done anew
+    AGAIN = "again"  # try it again: what it stored and is still there stays, all else is done anew
     STORED = "stored"  # the step whose outcome is unknown was stored, and answered this
     NOT_STORED = "not stored"  # it was not: do it now
     LEAVE = "leave"  # end it as it is: a person has set it right

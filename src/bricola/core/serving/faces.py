@@ -179,6 +179,8 @@ class RestFace:
         if not isinstance(answer, Passed):
             operation.encode(answer)  # the same check of the answer as on the SOAP face
         document = to_plain(operation.shape.output, answer)
+        if operation.shape.one_way and call.trial is None:
+            return 202, JSON, b""
         if call.trial is not None:
             document["trial"] = [one.as_dict() for one in call.trial.changes]
         return 200, JSON, _json(document)

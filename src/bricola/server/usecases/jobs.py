@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from typing import Any, Protocol
 
 from bricola.core.jobs import values
-from bricola.core.jobs.journal import ENDING, UNDONE, Entry, Mark, failure_of
+from bricola.core.jobs.journal import ENDING, UNDONE, Entry, Mark, failure_of, stands
 from bricola.core.jobs.model import ACTS, Act, Job, JobState
 from bricola.core.messages.plain import from_plain
 from bricola.core.messages.showing import Left, shown_plain
@@ -118,11 +118,11 @@ async def act(ports: Ports, number: str, what: Act, author: str, answer: Mapping
         elif what is Act.LEAVE:
             stored.leave(change.db, number, f"Ended by {author}.", at)
         elif what is Act.AGAIN:
-            stored.resume(change.db, number, undone_and_failed(known), [], True, at, ports.stored_jobs.seal)
+            stored.resume(change.db, number, [one.key for one in known if one.key not in stands(known)], [], True, at, ports.stored_jobs.seal)
         elif what is Act.NOT_STORED:
             stored.resume(change.db, number, [step], [], False, at, ports.stored_jobs.seal)
         else:
-            entry = Entry(step, Mark.DONE, at, now.attempt, values.written({"value": given, "undo": []}))
+            entry = Entry(step, Mark.DONE, at, now.attempt, values.written({"value": given, "undo": [], "wrote": True}))
             stored.resume(change.db, number, [], [entry], False, at, ports.stored_jobs.seal)
         change.note(author, str(what), f"job {number}", {"state": str(now.state)}, {"step": step} if step else None)
 
@@ -157,18 +157,4 @@ def _answer(operation: LiveOperation | None, step: str, answer: Mapping[str, Any
     if problems:
         raise ProblemError(*problems)
     return found
-
-
-def undone_and_failed(entries: list[Entry]) -> list[str]:
-    """What is forgotten when a job is tried again: the failure that ended it, with the step that it came from, and every step that was
-    undone. What stands, stays."""
-    found: set[str] = set()
-    for one in entries:
-        if one.key.endswith(ENDING):
-            found |= {one.key, str(values.read(one.text).get("step", ""))}
-        elif one.key.endswith(UNDONE):
-            found.add(one.key)
-            if one.mark is Mark.DONE:
-                found.add(one.key.removesuffix(UNDONE).rpartition(":")[0])
-    return sorted(one for one in found if one)
 

@@ -17,6 +17,7 @@ from bricola.core.kinds.completing import with_given
 from bricola.core.kinds.registry import find_kind
 from bricola.core.kinds.resolve import resolve_operation
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
+from bricola.core.kinds.workflows.jobs import NOW
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.messages.samples import sample_values
@@ -46,7 +47,7 @@ async def run(ports: Ports, name: str, text: str | None, data: Mapping[str, Any]
         raise ProblemError(Problem("workflow.protected", f"{environment} is protected: what is not released runs there as a trial only.",
                                    Kind.PERMISSION, mend="Release and deploy it, or run it as a trial."))
     catalogue = Catalogue([*ports.drafts.catalogue, definition])
-    operation = Operation(name="Draft", runs=f"{WorkflowDefinition.kind} {definition.name}")
+    operation = Operation(name="Draft", runs=f"{WorkflowDefinition.kind} {definition.name}.{NOW}")
     resolved = await asyncio.to_thread(resolve_operation, operation, catalogue, NEWEST, f"workflow {definition.name}")
     kind = find_kind(WorkflowDefinition.kind)
     assert kind is not None
