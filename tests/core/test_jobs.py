@@ -3,7 +3,7 @@
 import asyncio
 import random
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -87,6 +87,13 @@ class Paper:
         self.entries: dict[str, dict[str, Entry]] = {}
         self.writes, self.kill_at, self.dead = 0, (-1, False), False
         self.keys: list[str] = []
+        self.news = asyncio.Event()
+
+    async def until(self, holds: Callable[[], bool]) -> None:
+        """Wait until something holds of what was written."""
+        while not holds():
+            self.news.clear()
+            await self.news.wait()
 
     async def accept(self, job: Job) -> str:
         await asyncio.sleep(0)
@@ -115,6 +122,7 @@ class Paper:
         self.entries[job].pop(entry.key, None)
         self.entries[job][entry.key] = entry
         self.keys.append(f"{entry.key} {entry.mark}")
+        self.news.set()
         if dies:
             self.dead = True
             raise KilledError
@@ -282,8 +290,7 @@ async def test_a_job_that_is_cancelled_is_undone_and_one_that_is_stopped_goes_on
     for ending in ("cancel", "stop"):
         fresh(database)
         job = await house.accept(**GIVEN)
-        while f"rest {Mark.DONE}" not in house.paper.keys:
-            await asyncio.sleep(0.01)
+        await house.paper.until(lambda: f"rest {Mark.DONE}" in house.paper.keys)
         house.paper.keys.clear()
         if ending == "cancel":
             assert house.jobs.cancel(job, cancelled_by("ada"))
@@ -310,8 +317,7 @@ async def test_two_who_do_one_job_do_it_once(database: Database) -> None:
     house, other = House(live, paper), House(live, paper)
     other.jobs.worker = "another process"
     job = await house.accept(**GIVEN)
-    while len(paper.keys) < 4:
-        await asyncio.sleep(0)
+    await paper.until(lambda: len(paper.keys) >= 4)
     await other.jobs.take_up()  # takes it away from the first, which goes no further
     for one in (house, other):
         tasks = list(one.jobs._tasks.values())

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from bricola.adapters.call_backs import read_addresses
 from bricola.adapters.folders import read_folders
 from bricola.adapters.networks import read_networks
 from bricola.cli.connection import Json
@@ -36,6 +37,10 @@ def register(app: typer.Typer) -> None:
         backend_network: Annotated[list[str] | None, typer.Option(
             metavar="NETWORK", help="A network that backends may be in, like 10.2.0.0/16; again for more; anywhere when left out.")
         ] = None,
+        call_back: Annotated[list[str] | None, typer.Option(
+            metavar="ADDRESS", help="An address that callers may have told of the end of a job, with all below it, like "
+                                    "https://desk.example/answers/; again for more; none when left out.")
+        ] = None,
         backend_folder: Annotated[list[Path] | None, typer.Option(
             help="A folder that database files may lie in; again for more; the data folder when left out.")] = None,
         log_level: Annotated[LogLevel, typer.Option(help="How much is written down, on standard error.")] = LogLevel.INFO,
@@ -65,7 +70,7 @@ def register(app: typer.Typer) -> None:
 
         set_up_logs(log_level, log_format)
         serve(Settings(data, host, port, public, organisation, key_file, tuple(allow_network or ()),
-                       tuple(backend_network or ()), folders), ready)
+                       tuple(backend_network or ()), read_addresses(call_back or ()), folders), ready)
 
     @app.command("demo", rich_help_panel=panel)
     def demo_command(

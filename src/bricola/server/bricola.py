@@ -5,9 +5,11 @@ import itertools
 import secrets
 import time
 from collections.abc import Awaitable, Callable, Iterator, Sequence
+from functools import partial
 
 import structlog
 
+from bricola.adapters.call_backs import may_tell, send
 from bricola.adapters.folders import Folders, read_folders
 from bricola.adapters.networks import backend_networks, read_networks
 from bricola.adapters.patterns import PatternProcess
@@ -36,6 +38,7 @@ from bricola.server.settings import Settings
 from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places_in_force, release_in
 from bricola.server.usecases.credentials import keep_places
 from bricola.server.usecases.drift import check_due
+from bricola.server.usecases.telling import Telling
 from bricola.store.database import STORE_NUMBER
 
 log = structlog.stdlib.get_logger("bricola.service")
@@ -83,7 +86,9 @@ class Bricola:
                                  Idempotency(self.requests), lambda service, operation: self.jobs.desk(service, operation))
         # Their numbers are what callers show to be told of them, so nobody may guess one.
         self.jobs = Jobs(self.stored_jobs, self.job_service, self.pipeline.job, time.time, lambda: f"{new_id()}-{secrets.token_hex(12)}",
-                         secrets.token_hex(8))
+                         secrets.token_hex(8), ended=self._job_ended,
+                         may_tell=lambda address: may_tell(address, settings.call_backs))
+        self.telling = Telling(self, send)
         self.changes.follow(Topic.DEFINITIONS, self.drafts)
         self.changes.follow(Topic.CALLERS, self.people)
         self.changes.follow(Topic.CREDENTIALS, self.credentials)
@@ -126,13 +131,9 @@ class Bricola:
                 await bring_up(self, environment, service, version)
         await self.note_uses()
         for name, chore in self._work():
-            running = self._chores.get(name)
-            if running is not None and not running.done():
-                continue  # a slow host must not hold up the rest
-            if running is not None and not running.cancelled() and (failure := running.exception()):
-                log.error("a chore failed", chore=name, exc_info=failure)
-            self._chores[name] = asyncio.ensure_future(_await(chore(self)))
+            self._start_chore(name, partial(chore, self))
         await self.jobs.take_up()
+        self._start_chore("call-backs", self.telling.round)
         await self.requests.prune(time.time())
         for one in self.drafts.catalogue.environments():
             dropped = await self.calls.prune(one.name, time.time() - one.records.keep_days * DAY)
@@ -140,6 +141,17 @@ class Bricola:
                 log.info("old call records are dropped", environment=one.name, records=dropped, keep_days=one.records.keep_days)
             await self.stored_jobs.prune(one.name, time.time() - one.job_days * DAY)
             await self.calls.prune_traces(one.name, time.time() - one.traces.keep_days * DAY)
+
+    def _job_ended(self, job: str) -> None:
+        self._start_chore("call-backs", self.telling.round)
+
+    def _start_chore(self, name: str, chore: Callable[[], Awaitable[None]]) -> None:
+        running = self._chores.get(name)
+        if running is not None and not running.done():
+            return  # a slow host must not hold up the rest
+        if running is not None and not running.cancelled() and (failure := running.exception()):
+            log.error("a chore failed", chore=name, exc_info=failure)
+        self._chores[name] = asyncio.ensure_future(_await(chore()))
 
     def _work(self) -> Iterator[tuple[str, Callable[["Bricola"], Awaitable[None]]]]:
         yield "contracts", check_due

@@ -17,4 +17,5 @@ class Settings:
     key_file: Path | None = None
     networks: tuple[str, ...] = ()  # besides public ones, that contracts may be fetched from
     backend_networks: tuple[str, ...] = ()  # where backends may be; anywhere when none is named
+    call_backs: tuple[str, ...] = ()  # addresses, with all below them, that callers may have told of the end of a job
     backend_folders: tuple[Path, ...] = ()  # where files of backends may lie; the data folder when none is named

@@ -11,7 +11,7 @@ from bricola.store.database import Db
 Seal = Callable[[str], bytes]
 Unseal = Callable[[bytes], str]
 _COLUMNS = ("id, environment, service, segment, release, operation, source, caller, roles, accepted_at, ends_at, given, state, attempt,"
-            " worker, steps, step, changed_at, words, outcome, cancelled, request, reply_to, message_id, told")
+            " worker, steps, step, changed_at, words, outcome, cancelled, request, reply_to, message_id, soap, told")
 _OPEN = f"('{JobState.WAITING}', '{JobState.RUNNING}')"
 
 
@@ -116,6 +116,16 @@ def reseal(db: Db, again: Callable[[bytes], bytes]) -> None:
                    [(again(given), again(outcome) if outcome is not None else None, one) for one, given, outcome in rows])
     steps = db.execute("SELECT job, key, held FROM job_step WHERE held IS NOT NULL").fetchall()
     db.executemany("UPDATE job_step SET held = ? WHERE job = ? AND key = ?", [(again(held), job, key) for job, key, held in steps])
+
+
+def to_tell(db: Db) -> list[str]:
+    """Those that have come to rest, and whose end was not told yet."""
+    return [one for one, in db.execute(f"SELECT id FROM job WHERE reply_to != '' AND told NOT LIKE 'told%' AND told NOT LIKE 'given up%'"
+                                       f" AND state NOT IN {_OPEN} AND state != ?", (str(JobState.UNKNOWN),))]
+
+
+def note_told(db: Db, job: str, told: str) -> None:
+    db.execute("UPDATE job SET told = ? WHERE id = ?", (told, job))
 
 
 # what people do

@@ -35,10 +35,12 @@ class PictureError(ProblemError):
 
 
 class Came(NamedTuple):
-    """How a request came, where it came as a message: its payload (None: an empty body) and header blocks, as elements of lxml."""
+    """How a request came, where it came as a message: its payload (None: an empty body) and header blocks, as elements of lxml; `soap` is
+    the version."""
 
     payload: Any
     headers: tuple[Any, ...] = ()
+    soap: str = ""
 
 
 @dataclass(slots=True, eq=False)

@@ -4,6 +4,7 @@ from enum import StrEnum
 from typing import Any, NamedTuple, Protocol
 
 from bricola.core.jobs.journal import Entry
+from bricola.core.problems import Kind, Problem
 
 
 class JobState(StrEnum):
@@ -44,7 +45,8 @@ ACTS: dict[Act, frozenset[JobState]] = {
 
 class Job(NamedTuple):
     """One job. Moments are seconds since 1970; `given` and `outcome` are values as text, or problems; `cancelled` says who wants its end;
-    `worker` is the process that has it; `reply_to` an address that is told of the end, `told` what became of that."""
+    `worker` is the process that has it; `reply_to` an address that is told of the end, `told` what became of
+    that."""
 
     id: str
     environment: str
@@ -70,7 +72,14 @@ class Job(NamedTuple):
     request: str = ""  # the mark of the request that it was accepted for
     reply_to: str = ""
     message_id: str = ""
+    soap: str = ""  # the version that it came in
     told: str = ""
+
+
+def ended_by_hand(job: str) -> Problem:
+    """What callers are told of a job that people ended as it was."""
+    return Problem("job.ended-by-hand", "The people who run the service ended this job, and answer for it.", Kind.CONFLICT, place="job",
+                   found=job)
 
 
 class JobLog(Protocol):

@@ -65,6 +65,8 @@ class Compiled(NamedTuple):
     checks_input: bool = True
     job: "Lasting | None" = None
     desk: bool = False  # it accepts jobs, or tells of them
+    gives_result: bool = False  # of a job of the operation that it is published with
+    calls_back: bool = False  # what it accepts is told to an address, where the caller names one
     stops_when_left: bool = False  # when the caller is gone, it is stopped
 
 

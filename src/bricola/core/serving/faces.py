@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from bricola.core.calls.call import Call, Came
+from bricola.core.messages.addressing import REPLY_TO, reply_address
 from bricola.core.messages.envelope import (
     Envelope,
     NotUnderstoodError,
@@ -106,6 +107,11 @@ class SoapFace:
             operation = service.by_action.get(self._action(), operation)
         if operation is None:
             raise ProblemError(unknown_operation(envelope.payload.tag, service.shape.namespace, service.names))
+        if service.calls_back and not operation.calls_back and reply_address(envelope.headers):
+            demanded = [one for one in envelope.headers if one.tag == REPLY_TO and one.get(envelope.version.must_understand) in ("1",
+                                                                                                                                 "true")]
+            if demanded:  # this operation answers on the connection, and nowhere else
+                raise NotUnderstoodError(REPLY_TO)
         return operation
 
     def _action(self) -> str:
@@ -117,7 +123,7 @@ class SoapFace:
     def decode(self, operation: LiveOperation, call: Call, problems: list[Problem]) -> Values:
         assert self._envelope is not None  # find has read it
         empty = operation.shape.input.tag == ""
-        call.came = Came(None if empty else self._envelope.payload, tuple(self._envelope.headers))
+        call.came = Came(None if empty else self._envelope.payload, tuple(self._envelope.headers), self._version.number)
         if not operation.checks_input:
             return {}
         if operation.shape.input.tag == "":

@@ -13,6 +13,8 @@ from bricola.core.calls.call import Call
 from bricola.core.jobs import values
 from bricola.core.jobs.journal import Entry, JobStopError, Ledger, StoppedError, UnknownOutcomeError, told_of
 from bricola.core.jobs.model import OPEN, Desk, Job, JobLog, JobState
+from bricola.core.messages.addressing import reply_address
+from bricola.core.messages.envelope import message_id
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.live import LiveOperation, LiveService
@@ -30,12 +32,12 @@ Perform = Callable[[LiveService, LiveOperation, Job, Ledger], Awaitable[Values]]
 
 class Jobs:
     """`find` gives the release that accepted a job, `perform` does it; `now` are seconds since 1970. `ended` is told of every job that has
-    come to rest."""
+    come to rest; `may_tell` says which addresses callers may have told of it."""
 
     def __init__(self, store: JobLog, find: Find, perform: Perform, now: Callable[[], float], new_id: Callable[[], str], worker: str,
-                 ended: Callable[[str], None] = lambda job: None) -> None:
+                 ended: Callable[[str], None] = lambda job: None, may_tell: Callable[[str], bool] = lambda address: False) -> None:
         self._store, self._find, self._perform = store, find, perform
-        self._now, self._new_id, self.worker, self._ended = now, new_id, worker, ended
+        self._now, self._new_id, self.worker, self._ended, self.may_tell = now, new_id, worker, ended, may_tell
         self._tasks: dict[str, asyncio.Task[None]] = {}
         self._ledgers: dict[str, Ledger] = {}
         self._bound = asyncio.Semaphore(AT_ONCE)
@@ -178,10 +180,22 @@ class _Desk:
 
     async def accept(self, call: Call, source: str, values_in: Values, seconds: float, call_back: bool) -> str:
         service, now = self._service, self._jobs.now()
-        return await self._jobs.accept(Job(
-            self._jobs.new_id(), service.environment, service.name, service.segment, service.release, self._operation.shape.name, source,
-            call.caller.name, tuple(sorted(call.caller.roles)), now, now + seconds, values.written(values_in), changed_at=now,
-            request=call.request.id if call.request is not None else ""))
+        job = Job(self._jobs.new_id(), service.environment, service.name, service.segment, service.release, self._operation.shape.name,
+                  source, call.caller.name, tuple(sorted(call.caller.roles)), now, now + seconds, values.written(values_in), changed_at=now,
+                  request=call.request.id if call.request is not None else "")
+        return await self._jobs.accept(self._with_reply(job, call) if call_back and call.came is not None else job)
+
+    def _with_reply(self, job: Job, call: Call) -> Job:
+        """With where its end is told, if the caller named an address. Raises ProblemError for one that the operator does not allow."""
+        assert call.came is not None
+        address = reply_address(call.came.headers)
+        if not address:
+            return job
+        if not self._jobs.may_tell(address):
+            raise ProblemError(Problem("job.reply-to", "No answer is sent to this address.", Kind.PERMISSION, place="Header/ReplyTo",
+                                       expected="an address that the operator of the service allows", found=shown(address, 200),
+                                       mend="Leave ReplyTo out and ask for the result, or have the address allowed."))
+        return job._replace(reply_to=address, message_id=message_id(list(call.came.headers)), soap=call.came.soap)
 
     async def find(self, call: Call, source: str, number: str) -> Job:
         job = await self._jobs.find(number)

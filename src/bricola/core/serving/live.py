@@ -11,6 +11,7 @@ from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinit
 from bricola.core.kinds.completing import with_given
 from bricola.core.kinds.kind import Lasting, Pools, Probe
 from bricola.core.kinds.resolve import ResolvedService
+from bricola.core.messages.addressing import UNDERSTOOD
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
 from bricola.core.messages.faults import DeclaredFaultError
@@ -35,6 +36,8 @@ class LiveOperation:
     told: Mapping[str, tuple[str, Mapped]] = field(default_factory=dict)  # by which declared faults failures are told
     job: Lasting | None = None  # what does it, where the handler accepts it only
     desk: bool = False  # it accepts jobs, or tells of them
+    tells_of: str = ""  # the operation whose jobs it gives the results of
+    calls_back: bool = False  # what it accepts is told to an address, where the caller names one
     stops_when_left: bool = False  # it is stopped when its caller is gone
 
     def declared(self, error: ProblemError, call: str) -> DeclaredFaultError | None:
@@ -77,6 +80,10 @@ class LiveService:
     _contracts: dict[str, bytes] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
+    def calls_back(self) -> bool:
+        return any(one.calls_back for one in self.by_name.values())
+
+    @cached_property
     def names(self) -> list[str]:
         return list(self.by_name)
 
@@ -113,14 +120,19 @@ def compile_service(
             one.told,
             compiled.job,
             compiled.desk,
+            one.of if compiled.gives_result else "",
+            compiled.calls_back,
             compiled.stops_when_left,
         )
     by_tag, by_action, shared = _dispatch(operations, namespace)
     probes = tuple(dict.fromkeys(probe for one in resolved.operations for probe in one.kind.probes(one)))
     shape = resolved.shape
+    understood = frozenset(tag for one in shape.operations for tag in one.understood)
+    if any(one.calls_back for one in operations.values()):
+        understood |= UNDERSTOOD
     return LiveService(
         environment.name, service.name, service.segment, release, shape, service.name in environment.anonymous, by_tag, operations,
-        by_action, shared, frozenset(tag for one in shape.operations for tag in one.understood), resolved.offer, probes,
+        by_action, shared, understood, resolved.offer, probes,
         environment.records.of, environment.repeat_hours, environment.call_seconds, pools=pools, kept=kept or resolved.kept_contract(),
         traces=environment.traces.of, trace_percent=environment.traces.percent)
 

@@ -39,6 +39,12 @@ class StoredJobs:
                      limit: int = 50) -> list[Job]:
         return await self._storage.read(jobs.recent, environment, service, state, before, limit)
 
+    async def to_tell(self) -> list[str]:
+        return await self._storage.read(jobs.to_tell)
+
+    async def note_told(self, job: str, told: str) -> None:
+        await self._storage.write(jobs.note_told, job, told)
+
     async def prune(self, environment: str, before: float) -> int:
         return await self._storage.write(jobs.prune, environment, before)
 

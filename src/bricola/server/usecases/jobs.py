@@ -118,7 +118,8 @@ async def act(ports: Ports, number: str, what: Act, author: str, answer: Mapping
         elif what is Act.LEAVE:
             stored.leave(change.db, number, f"Ended by {author}.", at)
         elif what is Act.AGAIN:
-            stored.resume(change.db, number, [one.key for one in known if one.key not in stands(known)], [], True, at, ports.stored_jobs.seal)
+            stored.resume(change.db, number, [one.key for one in known if one.key not in stands(known)], [], True, at,
+                          ports.stored_jobs.seal)
         elif what is Act.NOT_STORED:
             stored.resume(change.db, number, [step], [], False, at, ports.stored_jobs.seal)
         else:

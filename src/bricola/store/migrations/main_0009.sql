@@ -24,6 +24,7 @@ CREATE TABLE job (
     request TEXT NOT NULL,          -- the mark of the request that it was accepted for, '' for none
     reply_to TEXT NOT NULL,
     message_id TEXT NOT NULL,
+    soap TEXT NOT NULL,
     told TEXT NOT NULL
 ) STRICT;
 CREATE UNIQUE INDEX job_request ON job (request) WHERE request != '';

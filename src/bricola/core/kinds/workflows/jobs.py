@@ -5,7 +5,7 @@ from bricola.core.definitions.model import Operation
 from bricola.core.durations import HOUR
 from bricola.core.jobs import values as kept
 from bricola.core.jobs.journal import failure_of
-from bricola.core.jobs.model import Job, JobState
+from bricola.core.jobs.model import Job, JobState, ended_by_hand
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import Element, OperationShape, Record, Values
@@ -97,8 +97,7 @@ def tell_result(definition: WorkflowDefinition, shape: OperationShape) -> Handle
         if job.state in (JobState.FAULT, JobState.FAILED, JobState.CANCELLED):
             raise failure_of(kept.read(job.outcome))
         if job.state is JobState.LEFT:
-            raise ProblemError(Problem("job.ended-by-hand", "The people who run the service ended this job, and answer for it.",
-                                       Kind.CONFLICT, place="job", found=job.id))
+            raise ProblemError(ended_by_hand(job.id))
         mend = "Ask again later." if job.state is not JobState.UNKNOWN else "The people who run the service look into it; ask again later."
         raise ProblemError(Problem("job.unfinished", "The job has no result yet.", Kind.BUSY, place="job", expected="state done",
                                    found=str(job.state), mend=mend))

@@ -80,13 +80,13 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
     if operation.verb == STATUS:
         return Compiled(tell_status(definition), desk=True)
     if operation.verb == RESULT:
-        return Compiled(tell_result(definition, operation.shape), desk=True)
+        return Compiled(tell_result(definition, operation.shape), desk=True, gives_result=True)
     binder = Binder(environment, pools)
     handle = compile_program(program, binder.block(program.block), binder.undoers)
     if operation.verb != NOW and definition.answers != "now":
         # Which outputs there are, the operation that gives the result says.
         job = Lasting(handle, program.input, program.output, _given(program.block))
-        return Compiled(accept(definition, handle), True, job=job, desk=True)
+        return Compiled(accept(definition, handle), True, job=job, desk=True, calls_back=definition.call_back)
     shown = {one.name for one in operation.shape.output.slots}
     hidden = [one.name for one in program.output.slots if one.name not in shown]
     # A repeat of a request that was cut off is not done again from what its steps stored: what it read may have changed since.
