@@ -18,6 +18,7 @@ const PoolsPage = lazy(() => import("./pages/pools"));
 const AccessPage = lazy(() => import("./pages/access"));
 const DefinitionsPage = lazy(() => import("./pages/definitions"));
 const CallsPage = lazy(() => import("./pages/calls"));
+const JobsPage = lazy(() => import("./pages/jobs"));
 
 export function App() {
   const [person, setPerson] = useState<Person | null>();
@@ -59,6 +60,7 @@ export function App() {
               ))}
               <Route path="/definitions" component={DefinitionsPage} />
               <Route path="/calls" component={CallsPage} />
+              <Route path="/jobs" component={JobsPage} />
               <Route path="/" component={OverviewPage} />
               <Route>
                 <div className="px-5 py-4">

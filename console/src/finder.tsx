@@ -27,6 +27,7 @@ export function Finder({
     { word: t("Overview"), path: "/" },
     { word: t("Test bench"), path: "/tests" },
     { word: t("Calls"), path: "/calls" },
+    { word: t("Jobs"), path: "/jobs" },
     { word: t("Releases"), path: "/releases" },
     { word: t("Pools"), path: "/pools" },
     { word: t("Definitions as text"), path: "/definitions" },

@@ -17,6 +17,7 @@ export const KEYS: Key[] = [
   { keys: ["g", "r"], word: t("releases") },
   { keys: ["g", "p"], word: t("pools") },
   { keys: ["g", "c"], word: t("calls") },
+  { keys: ["g", "j"], word: t("jobs") },
   { keys: ["g", "a"], word: t("access") },
   { keys: ["?"], word: t("all keys") },
 ];
@@ -43,6 +44,7 @@ const SECTION: Record<string, Key[]> = {
     { keys: ["/"], word: t("narrow the list") },
   ],
   "/pools": [{ keys: ["J", "K"], word: t("next, previous pool") }],
+  "/jobs": [{ keys: ["J", "K"], word: t("next, previous job") }],
   "/calls": [
     { keys: ["J", "K"], word: t("next, previous") },
     { keys: ["Enter"], word: t("open on the test bench") },

@@ -5,6 +5,7 @@ import {
   FlaskConical,
   Gauge,
   Layers,
+  ListChecks,
   ListTree,
   Package,
   Plug,
@@ -37,6 +38,7 @@ const SECTIONS: Section[] = [
   { path: "/releases", word: t("Releases"), icon: Package, key: "r" },
   { path: "/pools", word: t("Pools"), icon: Plug, key: "p" },
   { path: "/calls", word: t("Calls"), icon: ListTree, key: "c" },
+  { path: "/jobs", word: t("Jobs"), icon: ListChecks, key: "j" },
   { path: "/access", word: t("Access"), icon: UsersRound, key: "a" },
 ];
 const FIRST_OF_GROUP = ["/services", "/releases"];

@@ -45,10 +45,13 @@ VALUES: dict[str, Any] = {
                "seen": datetime.datetime(2026, 11, 24, 6, 30, tzinfo=datetime.UTC), "crew": 3, "speed": 5.5},
     "moves": [move("tug", "1.50", 1), move("barge", "2.00", 2, "salt"), move("tug", "3.25", 3, "coal")], "some": [move("barge", "9.00", 5)],
     "count_of": 5, "fee": Decimal("12.50"), "day": datetime.date(2026, 1, 31), "at": datetime.datetime(2026, 1, 31, 9, 0, tzinfo=datetime.UTC),
+    "doc": '<o:Bill xmlns:o="urn:bills" no="7"><o:line kind="toll">4.50</o:line><o:line kind="fee">1</o:line></o:Bill>',
     "open": True, "big": 10**30, "stay": "P1DT12H", "words": ["a", "b", "a"],
 }
 
 GIVES: list[tuple[str, Any]] = [
+    ('xpath(doc, "//b:line", "b=urn:bills")', ["4.50", "1"]), ('first(xpath(doc, "/b:Bill/@no", "b=urn:bills"))', "7"), ('xpath(doc, "count(//b:line)", "b=urn:bills")', ["2"]),
+    ('decimal(coalesce(xpath(doc, "//b:line[@kind=\'toll\']", "b=urn:bills")[0], "0")) * 2', Decimal("9.00")), ('xpath("<a><b/></a>", "//c")', []),
     ("1 + 2 * count_of", 11), ("7 // 2", 3), ("-7 // 2", -4), ("-7 % 3", 2), ("7.5 // 2", 3), ("-7.5 // 2", -4), ("-7.5 % 2", Decimal("0.5")),
     ("0.1 + 0.2", Decimal("0.3")), ("1 / 3", Decimal("0.3333333333333333333333333333")), ("fee * 3 - 0.01", Decimal("37.49")),
     ("big * big", 10**60), ("decimal(big) * 1.000000000000000000000000000001", Decimal(10**30 + 1)),
@@ -90,8 +93,19 @@ def test_an_expression_gives_a_value(text: str, value: Any) -> None:
     assert type(found) is type(value) or isinstance(found, Decimal)
 
 
+@pytest.mark.parametrize("path", ["//*[.//*[.//*]]", "//*[count(//*) > 1]", "//b//b//b", "//*[preceding::*[following::*]]", "//*[../*[../*]]"])
+def test_a_path_that_would_look_at_everything_again_and_again_is_refused(path: str) -> None:
+    found = compile_expression(f'xpath(doc, "{path}")', NAMES, "here")
+    with pytest.raises(ProblemError, match="may look at too much"):
+        found.value({**VALUES, "doc": f"<a>{'<b/>' * 5000}</a>"})
+    assert compile_expression('count(xpath(doc, "//b"))', NAMES, "here").value({**VALUES, "doc": f"<a>{'<b/>' * 5000}</a>"}) == 5000
+
+
 # What is wrong, the code, the character at which it begins, and what must be told of types or names.
 WRONG: list[tuple[str, str, int, str]] = [
+    ('xpath(doc, "//b:line")', "xpath", 12, "b=urn:…"), ('xpath(doc, "//line[")', "xpath", 12, "XPath 1.0"), ('xpath(doc, note)', "absent", 12, "may be absent"),
+    ('xpath(doc, vessel.name)', "constant", 12, "written out"), ('xpath(doc, "document(\'file:///etc/passwd\')")', "xpath", 12, "document()"), ('xpath(count_of, "//a")', "type", 7, "whole number"),
+    ('xpath(doc, "//a", "b")', "xpath", 19, "a prefix"), ('xpath(doc, "//a[. = $x]")', "xpath", 12, "variables"),
     ("", "empty", 0, "expression"), ("   ", "empty", 0, "expression"), ("1 +", "syntax", 4, ""), ("(1", "syntax", 1, ""), ("1) + (2", "syntax", 2, ")"),
     ("vessel.", "syntax", 8, ""), ("a b", "syntax", 1, ""), ("count_of = 3", "syntax", 1, ""), ("'open", "syntax", 1, ""), ("1 # one", "syntax", 3, "remarks"),
     ("\x00", "syntax", 1, ""), ("lambda: 1", "not-allowed", 1, "one name"), ("lambda x: x", "lambda", 1, "call of map"), ("x := 3", "not-allowed", 1, "keeps none"), ("(x := 3)", "not-allowed", 2, "keeps none"),

@@ -107,3 +107,7 @@ export type DraftRun = Api.DraftRun;
 export type Language = Api.Language;
 export type Span = Api.Span;
 export type CallDetail = Api.CallDetail;
+export type Job = Api.Job;
+export type JobDetail = Api.JobDetail;
+export type JobEntry = Api.JobEntry;
+export type JobAct = Job["acts"][number];

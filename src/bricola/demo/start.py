@@ -37,7 +37,7 @@ CALLERS = {
     "night-batch": (["registry-clerk", "lock-desk", "auditor"], "Nightly jobs"),
 }
 SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard",
-            "MovementSummary", "PassageStatus", "PassageBooking")
+            "MovementSummary", "PassageStatus", "PassageBooking", "PermitRenewal")
 FILMED = ("vessel-ledger", "berth")
 ENVIRONMENTS = ("rehearsal", "live")
 HOSTS = (  # name, kind, environment, backend, endpoint

@@ -23,6 +23,7 @@ from bricola.core.expressions.functions import FUNCTIONS
 from bricola.core.expressions.lists import _COUNT  # noqa: F401 — its functions are in the table from here on
 from bricola.core.expressions.reading import Source, read_expression
 from bricola.core.expressions.types import NONE, NOTHING, Of, Type, of_value, record_of, type_of
+from bricola.core.expressions.xpaths import MOST_PATH as _MOST_PATH  # noqa: F401
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Element, Record, Values
 from bricola.core.shapes.simple import SimpleType

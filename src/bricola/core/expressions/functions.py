@@ -64,7 +64,7 @@ def arguments(checker: Checker, node: ast.Call, wanted: list[frozenset[Of]]) -> 
     for part, classes in zip(node.args, wanted, strict=False):
         term = checker.needed(part)
         if term is not None and term.type.of not in classes:
-            mend = f"Write text({checker.source.part(part)[:40]})." if classes == _TEXT and term.type.of in SIMPLE else ""
+            mend = f"Write text({checker.source.part(part)[:40]})." if classes == TEXT_ONLY and term.type.of in SIMPLE else ""
             checker.mismatch(part, " or ".join(sorted(map(str, classes))), term, mend)
             term = None
         if term is not None:
@@ -72,7 +72,7 @@ def arguments(checker: Checker, node: ast.Call, wanted: list[frozenset[Of]]) -> 
     return terms if len(terms) == min(len(node.args), len(wanted)) else None
 
 
-_TEXT, _WHOLE, _EXACT, _NUMBERS = frozenset({Of.TEXT}), frozenset({Of.WHOLE}), EXACT, NUMBERS
+TEXT_ONLY, _WHOLE, _EXACT, _NUMBERS = frozenset({Of.TEXT}), frozenset({Of.WHOLE}), EXACT, NUMBERS
 _DATE, _DURATION, _MOMENT = frozenset({Of.DATE}), frozenset({Of.DURATION}), frozenset({Of.MOMENT})
 
 
@@ -120,16 +120,16 @@ def year_month(day: date) -> str:
     return day.strftime("%Y-%m")
 
 
-plain("upper(text)", "in capital letters", [_TEXT], TEXT, upper)
-plain("lower(text)", "in small letters", [_TEXT], TEXT, lower)
-plain("trim(text)", "without spaces at its ends", [_TEXT], TEXT, trim)
-plain("contains(text, part)", "whether the part stands in it", [_TEXT, _TEXT], BOOLEAN, contains)
-plain("starts_with(text, part)", "whether it begins so", [_TEXT, _TEXT], BOOLEAN, starts_with)
-plain("ends_with(text, part)", "whether it ends so", [_TEXT, _TEXT], BOOLEAN, ends_with)
-plain("replace(text, old, new)", "with every `old` become `new`", [_TEXT, _TEXT, _TEXT], TEXT, arithmetic.replace_text)
-plain("split(text, between)", "the texts between", [_TEXT, _TEXT], Type(Of.LIST, item=TEXT, least=1), arithmetic.split)
-plain("pad_left(text, length, fill)", "filled up on its left", [_TEXT, _WHOLE, _TEXT], TEXT, arithmetic.pad_left)
-plain("pad_right(text, length, fill)", "filled up on its right", [_TEXT, _WHOLE, _TEXT], TEXT, arithmetic.pad_right)
+plain("upper(text)", "in capital letters", [TEXT_ONLY], TEXT, upper)
+plain("lower(text)", "in small letters", [TEXT_ONLY], TEXT, lower)
+plain("trim(text)", "without spaces at its ends", [TEXT_ONLY], TEXT, trim)
+plain("contains(text, part)", "whether the part stands in it", [TEXT_ONLY, TEXT_ONLY], BOOLEAN, contains)
+plain("starts_with(text, part)", "whether it begins so", [TEXT_ONLY, TEXT_ONLY], BOOLEAN, starts_with)
+plain("ends_with(text, part)", "whether it ends so", [TEXT_ONLY, TEXT_ONLY], BOOLEAN, ends_with)
+plain("replace(text, old, new)", "with every `old` become `new`", [TEXT_ONLY, TEXT_ONLY, TEXT_ONLY], TEXT, arithmetic.replace_text)
+plain("split(text, between)", "the texts between", [TEXT_ONLY, TEXT_ONLY], Type(Of.LIST, item=TEXT, least=1), arithmetic.split)
+plain("pad_left(text, length, fill)", "filled up on its left", [TEXT_ONLY, _WHOLE, TEXT_ONLY], TEXT, arithmetic.pad_left)
+plain("pad_right(text, length, fill)", "filled up on its right", [TEXT_ONLY, _WHOLE, TEXT_ONLY], TEXT, arithmetic.pad_right)
 plain("floor(number)", "the whole number below", [_NUMBERS], WHOLE, arithmetic.floor)
 plain("ceiling(number)", "the whole number above", [_NUMBERS], WHOLE, arithmetic.ceiling)
 plain("year(date)", "its year", [_CALENDAR], Type(Of.WHOLE, digits=(4, 0)), year)
@@ -150,7 +150,7 @@ for _name, _months, _seconds in (("years", 12, 0), ("months", 1, 0), ("weeks", 0
 
 @function("length(text)", "how many characters", 1)
 def _length(checker: Checker, node: ast.Call) -> Term | None:
-    terms = arguments(checker, node, [_TEXT])
+    terms = arguments(checker, node, [TEXT_ONLY])
     return Term(f"{checker.constant(len)}({terms[0].code})", Type(Of.WHOLE, digits=(7, 0))) if terms else None
 
 
@@ -162,7 +162,7 @@ def _text(checker: Checker, node: ast.Call) -> Term | None:
 
 @function("matches(text, pattern)", "whether all of it has this form (a pattern of XML Schema)", 2)
 def _matches(checker: Checker, node: ast.Call) -> Term | None:
-    terms = arguments(checker, node, [_TEXT, _TEXT])
+    terms = arguments(checker, node, [TEXT_ONLY, TEXT_ONLY])
     if terms is None:
         return None
     text = constant_of(checker, node.args[1], terms[1])
@@ -199,7 +199,7 @@ def _abs(checker: Checker, node: ast.Call) -> Term | None:
 
 @function('round(number, places, "half-even")', "to so many places; a half goes to the even neighbour, or half-up, up, down", 1, 3)
 def _round(checker: Checker, node: ast.Call) -> Term | None:
-    terms = arguments(checker, node, [_NUMBERS, _WHOLE, _TEXT])
+    terms = arguments(checker, node, [_NUMBERS, _WHOLE, TEXT_ONLY])
     if terms is None:
         return None
     how = constant_of(checker, node.args[2], terms[2]) if len(terms) > 2 else "half-even"
@@ -341,7 +341,7 @@ def _coalesce(checker: Checker, node: ast.Call) -> Term | None:
 
 @function('recode(text, {"from": "to", …}, rest)', "a code in another list of codes; absent without one, or the rest", 2, 3)
 def _recode(checker: Checker, node: ast.Call) -> Term | None:
-    terms = arguments(checker, node, [_TEXT])
+    terms = arguments(checker, node, [TEXT_ONLY])
     table = node.args[1]
     if not isinstance(table, ast.Dict):
         checker.wrong(table, "argument", "The codes are written out.", '{"from": "to"}')

@@ -51,6 +51,8 @@ RULES = Rules(
     Rule("expression.value", Area.SERVICE, _E, "A value that is written out fits its type."),
     Rule("expression.zero", Area.SERVICE, _E, "Nothing is divided by zero."),
     Rule("expression.pattern", Area.SERVICE, _E, "A pattern that cannot be read matches nothing."),
+    Rule("expression.xpath", Area.SERVICE, _E, "A path into XML is one that can be read, with its namespaces, before it runs."),
+    Rule("workflow.no-job", Area.SERVICE, _E, "Only what answers later makes jobs that are asked for."),
     Rule("expression.constant", Area.SERVICE, _E, "What is made ready at deployment is written out."),
     Rule("expression.record", Area.SERVICE, _E, "The fields of a record have names, each once."),
     Rule("expression.required", Area.SERVICE, _E, "What is required is filled."),
