@@ -236,7 +236,7 @@ def of_workflows() -> dict[str, dict[str, Any]]:
     for text, code in (("1 +", "syntax"), (" ", "empty"), ("1" * 5000, "size"), ("(" * 90, "depth"), ("number ** 2", "not-allowed"), ("nmber", "name"), ("call.ide", "field"),
                        ("uper(call.id)", "function"), ("upper()", "argument"), ("map([1], upper)", "lambda"), ("upper(number)", "type"), ("number == call.id", "compare"),
                        ("first([]) + 1", "absent"), ("recode('a', {'b': 'c'}) == 'd'", "code"), ("date('x')", "value"), ("1 / 0", "zero"), ("matches(call.id, '(')", "pattern"),
-                       ("matches(call.id, call.id)", "constant"), ("{1: 2}", "record")):
+                       ("xpath(call.id, '//a:b')", "xpath"), ("matches(call.id, call.id)", "constant"), ("{1: 2}", "record")):
         found[f"expression.{code}"] = in_steps(f"a: {{set: {{x: {json.dumps(text)}}}}}{answer}")
     for text, code in (
             ("{call: workflow half, input: {number: number, spots: '[{}]'}}", "expression.required"), ("{call: workflow half, input: {number: number, spots: {for_each: '[1]'}}}", "map.items"),
@@ -244,6 +244,7 @@ def of_workflows() -> dict[str, dict[str, Any]]:
             ("{session: river, steps: {b: {parallel: {c: {}}}}}", "workflow.session"), ("{read_file: river}", "workflow.file")):
         found[code] = in_steps(f"a: {text}{answer}")
     found["workflow.unused-fault"] = in_steps("d: {reply: {half: number}}", more="faults: {Late: {}}\n")
+    found["workflow.no-job"] = in_steps("d: {reply: {half: number}}") | in_service(MORE, "  Halve: {runs: workflow halved.status, description: Tells.}\n" + MORE)
     found["workflow.default"] = in_steps("d: {reply: {half: number}}", "{number: {type: int, sample: 4}, spot: {type: Spot, default: '1'}}")
     found["workflow.contract-says"] = in_steps("d: {reply: {half: number}}", more="contract: theirs\noperation: Ask\n") | {"contract": in_relay()["contract"]}
     return found

@@ -86,8 +86,9 @@ def find(budget: Budget, markup: str, compiled: Any, heavy: int) -> list[str]:
     nodes = sum(1 + len(one.attrib) for one in root.iter())
     cost = nodes ** max(1, heavy)
     if cost > MOST_COST:
-        raise FailedError("The path may look at too much of such a document.", f"a path with fewer '//' and tests, or a document of at most "
-                          f"{int(MOST_COST ** (1 / max(1, heavy)))} nodes", f"{nodes} nodes")
+        most = int(MOST_COST ** (1 / max(1, heavy)))
+        raise FailedError("The path may look at too much of such a document.",
+                          f"a path with fewer '//' and tests, or a document of at most {most} nodes", f"{nodes} nodes")
     budget.left -= cost // _A_VISIT
     if budget.left < 0:
         raise SpentError
