@@ -228,9 +228,15 @@ function Journal({ job }: { job: JobDetail }) {
     <section className="mt-4" aria-label={t("The journal")}>
       <h3 className="lbl">{t("Took")}</h3>
       <Values value={job.input} />
-      <h3 className="lbl mt-3">{t("Journal")}</h3>
-      <ol>
-        {job.journal.map((one, index) => (
+      {job.answer !== null && job.answer !== undefined && (
+        <>
+          <h3 className="lbl mt-3">{t("Gave")}</h3>
+          <Values value={job.answer} />
+        </>
+      )}
+      <h3 className="lbl mt-3">{t("Journal, the newest first")}</h3>
+      <ol reversed>
+        {job.journal.toReversed().map((one, index) => (
           <li key={index} className="border-t border-line py-1.5">
             <span className="flex items-center gap-2">
               <Mark name={ENTRY_MARKS[one.mark] ?? "none"} label={wordOf(one)} />
@@ -243,12 +249,6 @@ function Journal({ job }: { job: JobDetail }) {
         ))}
       </ol>
       {!job.journal.length && <p className="text-xs text-ink2">{t("Nothing is done yet.")}</p>}
-      {job.answer !== null && job.answer !== undefined && (
-        <>
-          <h3 className="lbl mt-3">{t("Gave")}</h3>
-          <Values value={job.answer} />
-        </>
-      )}
     </section>
   );
 }
@@ -259,10 +259,13 @@ function wordOf(one: JobEntry): string {
 }
 
 function Values({ value }: { value: unknown }) {
+  const text = JSON.stringify(value);
+  if (text.length < 60) return <p className="ml-5 font-mono text-[11.5px] leading-4 text-ink2">{text}</p>;
   return (
-    <pre className="ml-5 overflow-x-auto font-mono text-[11.5px] leading-4 whitespace-pre-wrap text-ink2">
-      {JSON.stringify(value)}
-    </pre>
+    <details className="ml-5 text-ink2">
+      <summary className="truncate font-mono text-[11.5px] leading-4">{text}</summary>
+      <pre className="overflow-x-auto font-mono text-[11.5px] leading-4">{JSON.stringify(value, null, 1)}</pre>
+    </details>
   );
 }
 

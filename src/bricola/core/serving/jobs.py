@@ -133,7 +133,8 @@ class Jobs:
             await self._rest(number, JobState.DONE, values.written(answer), "")
         except UnknownOutcomeError as stop:
             log.error("a job stops, since the outcome of a step is not known", job=number, step=stop.key)
-            await self._rest(number, JobState.UNKNOWN, values.written(told_of(ProblemError(stop.problem))), stop.problem.sentence())
+            await self._rest(number, JobState.UNKNOWN, values.written(told_of(ProblemError(stop.problem))),
+                             f"{stop.problem.message} {stop.problem.mend}")
         except JobStopError:
             return
         except DeclaredFaultError as fault:
