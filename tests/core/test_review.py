@@ -404,6 +404,8 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
     "environment.address": in_live("address: https://services.larkmere.example\n", ""),
     "environment.address-form": in_live("https://services.larkmere.example", "services.larkmere.example"),
     "environment.local-address": in_live("https://services.larkmere.example", "https://localhost:8443"),
+    "stored.unseen": in_live("protected: true", "protected: true\nstored_answers: {GaugeBook.GetGauge: {seconds: 30}}"),
+    "stored.operation": in_live("protected: true", "protected: true\nstored_answers: {GaugeBook.Gone: {seconds: 30}}"),
     "environment.skipped": with_facts(passed=False),
     "access.anonymous": in_live("protected: true", "protected: true\nanonymous: [GaugeBook]"),
     "credential.none": in_live("    credential: locks\n", ""),

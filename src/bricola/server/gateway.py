@@ -107,6 +107,8 @@ def _request(scope: HTTPScope, body: bytes, content_type: str, authorization: by
             request.request_id = value.decode("latin-1").strip().strip('"')  # a structured field of type string, RFC 8941
         elif name == b"soapaction":
             request.action = value.decode("latin-1")
+        elif name == b"cache-control":  # RFC 9111, section 5.2.1.4
+            request.fresh = b"no-cache" in value.lower()
         elif name == b"bricola-trial":
             request.trial = value.strip().lower() in (b"true", b"1", b"yes", b"?1")
     return request
@@ -198,6 +200,8 @@ async def _respond(send: ASGISendCallable, answer: Answer, allow: bytes = b"", s
         headers.append((b"repeats-call", answer.repeats.encode()))
     if answer.stub:
         headers.append((b"bricola-stub", b"nothing implements this operation yet"))
+    if answer.age is not None:  # RFC 9111, section 5.1
+        headers.append((b"age", b"%d" % answer.age))
     if answer.status == 429:
         headers.append((b"retry-after", b"1"))
     if sunset is not None:  # RFC 8594

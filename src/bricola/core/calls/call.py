@@ -68,6 +68,7 @@ class Call:
     message: str = ""
     repeats: str = ""  # the id of the call whose answer this is, when the request came again
     picture: Picture | None = None
+    age: float | None = None  # seconds, of an answer that may be a stored one
     stub: bool = False  # nothing implements the operation yet
     trace: Trace | None = None  # what is noted of it, where traces are kept
     span: Span | None = None  # the step of the trace that runs now

@@ -259,6 +259,13 @@ class TracePolicy(Frozen):
     keep_days: int = Described(14, ge=1, le=3650)
 
 
+class StoredAnswerPolicy(Frozen):
+    """A read of one operation may be answered from memory for so many `seconds`; the last `at_most` answers are kept."""
+
+    seconds: float = Described(gt=0, le=86_400)
+    at_most: int = Described(200, ge=1, le=10_000)
+
+
 class EnvironmentDefinition(Definition):
     """Where releases run. `follows` names the environment that a release passes before this one."""
 
@@ -275,6 +282,7 @@ class EnvironmentDefinition(Definition):
     screen_check_hours: float | None = Described(None, gt=0, le=8760)  # how often the films are held against the live hosts
     contract_check_hours: float | None = Described(None, gt=0, le=8760)  # how often contracts of others are looked at again
     repeat_hours: float = Described(24.0, gt=0, le=8760)  # how long a write's request id is remembered
+    stored_answers: dict[str, StoredAnswerPolicy] = {}  # by Service.Operation; all others are answered live
     job_days: int = Described(30, ge=1, le=3650)  # how long a job is kept after it came to rest
     call_seconds: float = Described(120.0, gt=0, le=3600)  # after which a call is given up, whatever it waits for
     backends: NamedParts[Binding] = ()

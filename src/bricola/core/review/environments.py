@@ -33,6 +33,8 @@ RULES = Rules(
     Rule("environment.address", Area.ENVIRONMENT, _H, "Without a public address, contracts name the host that was asked."),
     Rule("environment.address-form", Area.ENVIRONMENT, _E, "A base address is an http or https URL."),
     Rule("environment.local-address", Area.ENVIRONMENT, _W, "Callers elsewhere cannot reach an address of this machine."),
+    Rule("stored.unseen", Area.ENVIRONMENT, _H, "A stored answer does not know of writes that are made past Bricola."),
+    Rule("stored.operation", Area.ENVIRONMENT, _W, "Only a read that there is can be answered from memory."),
     Rule("environment.skipped", Area.ENVIRONMENT, _W, "What was never tried in the environment before is tried on callers."),
 )
 finding = RULES.finding
@@ -165,8 +167,24 @@ def unused_context(catalogue: Catalogue, environment: EnvironmentDefinition) -> 
                           mend=f"Give an input by it: '{{given: context, value: {name}}}', or remove it.")
 
 
-def context_findings(catalogue: Catalogue, resolved: ResolvedService, environment: EnvironmentDefinition) -> Iterator[Finding]:
+def _stored(service: ServiceDefinition, resolved: ResolvedService, environment: EnvironmentDefinition) -> Iterator[Finding]:
+    """What answers from memory, of one service."""
+    reads = {f"{service.segment}.{one.shape.name}": one for one in resolved.operations if not one.shape.writes}
+    for name, policy in environment.stored_answers.items():
+        place = f"environment {environment.name}, stored_answers, {name}"
+        if name in reads:
+            backends = ", ".join(reads[name].backends) or "its backends"
+            yield finding("stored.unseen", f"{name} answers from memory for up to {policy.seconds:g} s: what others write to {backends} "
+                          "meanwhile is not seen.", place, mend="Shorten 'seconds:', or take the line out: live is what all others are.")
+        elif name.partition(".")[0] == service.segment:
+            yield finding("stored.operation", f"{name} is no operation that reads.", place,
+                          expected=f"one of {', '.join(reads)}" if reads else "an operation that reads")
+
+
+def context_findings(catalogue: Catalogue, service: ServiceDefinition, resolved: ResolvedService,
+                     environment: EnvironmentDefinition) -> Iterator[Finding]:
     yield from _writes(catalogue, resolved, environment)
+    yield from _stored(service, resolved, environment)
     for operation in resolved.operations:
         try:
             context_values(operation.given, operation.shape.name, environment)

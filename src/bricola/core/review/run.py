@@ -25,7 +25,7 @@ def review(catalogue: Catalogue, definition: ServiceDefinition, environment: Env
         findings += environments.findings(catalogue, definition, environment, facts)
         findings += environments.unused_context(catalogue, environment)
         if resolved is not None:
-            findings += environments.context_findings(catalogue, resolved, environment)
+            findings += environments.context_findings(catalogue, definition, resolved, environment)
         findings += security.findings(catalogue, definition, environment, facts)
         findings += capacity.findings(catalogue, definition, environment, facts)
     order, codes = list(Severity), [*rules, ""]  # what a type itself says of a value comes last

@@ -41,6 +41,7 @@ class Request:
     request_id: str = ""  # Idempotency-Key
     trial: bool = False  # roll back what it writes
     action: str = ""  # SOAPAction
+    fresh: bool = False  # no stored answer
     left: Callable[[], Awaitable[None]] | None = None  # waits until the caller is gone
 
 

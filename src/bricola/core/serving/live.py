@@ -7,7 +7,7 @@ from functools import cached_property
 from bricola.core.calls.call import Handler
 from bricola.core.contracts.kept import hand_out
 from bricola.core.contracts.served import Offered
-from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, StoredAnswerPolicy
 from bricola.core.kinds.completing import with_given
 from bricola.core.kinds.kind import Lasting, Pools, Probe
 from bricola.core.kinds.resolve import ResolvedService
@@ -36,6 +36,9 @@ class LiveOperation:
     told: Mapping[str, tuple[str, Mapped]] = field(default_factory=dict)  # by which declared faults failures are told
     job: Lasting | None = None  # what does it, where the handler accepts it only
     desk: bool = False  # it accepts jobs, or tells of them
+    backends: tuple[str, ...] = ()  # that it reaches
+    stored: StoredAnswerPolicy | None = None  # where a read may be answered from memory
+    shared: bool = False  # a stored answer is for every caller
     tells_of: str = ""  # the operation whose jobs it gives the results of
     calls_back: bool = False  # what it accepts is told to an address, where the caller names one
     stops_when_left: bool = False  # it is stopped when its caller is gone
@@ -106,7 +109,9 @@ def compile_service(
     namespace = resolved.shape.namespace
     operations: dict[str, LiveOperation] = {}
     for one in resolved.operations:
-        compiled = one.kind.compile(one if one.ways is None else one.ways.inner, environment, pools)
+        inner = one if one.ways is None else one.ways.inner
+        given = inner.given
+        compiled = one.kind.compile(inner, environment, pools)
         faults = {fault.name: compile_encoder(fault.record, namespace) for fault in one.shape.faults}
         operations[one.shape.name] = LiveOperation(
             one.shape,
@@ -120,6 +125,9 @@ def compile_service(
             one.told,
             compiled.job,
             compiled.desk,
+            one.backends,
+            environment.stored_answers.get(f"{service.segment}.{one.shape.name}") if not one.shape.writes and compiled.checks_input else None,
+            not (compiled.sees_caller or given.per_call),
             one.of if compiled.gives_result else "",
             compiled.calls_back,
             compiled.stops_when_left,

@@ -25,6 +25,7 @@ from bricola.core.messages.plain import from_plain
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.faces import Face, Request, RestFace, SoapFace, named_operation
 from bricola.core.serving.live import LiveOperation, LiveService
+from bricola.core.serving.stored import StoredAnswers
 from bricola.core.shapes.model import Passed, Values
 
 log = structlog.stdlib.get_logger("bricola.calls")
@@ -75,6 +76,7 @@ class Answer:
     trial: str = ""  # what became of a trial
     repeats: str = ""  # the id of the call whose answer this is, when the request came again
     stub: bool = False  # nothing implements the operation yet
+    age: float | None = None  # seconds, of an answer that may be a stored one
 
 
 class Pipeline:
@@ -90,6 +92,7 @@ class Pipeline:
         self._new_id = new_id
         self._idempotency = idempotency
         self._desks = desks
+        self.stored = StoredAnswers(clock)
         self._owed = 0.0  # of the share of traces, in percent of one
 
     async def soap(self, service: LiveService, request: Request) -> Answer:
@@ -158,7 +161,8 @@ class Pipeline:
             call.trace.root.taken = Held(operation.job.input, given)
         status = 200
         try:
-            answer = await operation.job.run(call, given)
+            with self.stored.writing(service.environment, operation.backends):
+                answer = await operation.job.run(call, given)
             if call.trace is not None:
                 call.trace.root.given = Held(operation.job.output, answer)
         except DeclaredFaultError as fault:
@@ -196,6 +200,8 @@ class Pipeline:
                 answer = await _while_there(request.left, self._handle(service, operation, call, values, face.request_id, request.trial))
             elif operation.shape.writes:
                 answer = await self._handle(service, operation, call, values, face.request_id, request.trial)
+            elif operation.stored is not None:
+                answer = await self.stored.answer(service, operation, call, values, request.fresh, lambda: operation.handle(call, values))
             else:
                 answer = await operation.handle(call, values)
             if call.trace is not None:
@@ -214,7 +220,7 @@ class Pipeline:
             raise
         self._leave(call)
         self._record(service, operation, call, face.name, status, started, len(request.body), len(body))
-        return Answer(status, content_type, body, call.id, challenge, _trial_words(request, call), call.repeats, call.stub)
+        return Answer(status, content_type, body, call.id, challenge, _trial_words(request, call), call.repeats, call.stub, call.age)
 
     def _begin(self, service: LiveService, started: float) -> Call:
         call = Call(self._new_id(), at=self._now(), deadline=started + service.call_seconds, caller=NOBODY)
@@ -252,6 +258,11 @@ class Pipeline:
         """Run the handler; a write as a trial, or at most once for its request id."""
         if not operation.shape.writes:
             return await operation.handle(call, values)
+        with self.stored.writing(service.environment, operation.backends):
+            return await self._write(service, operation, call, values, identity, trial)
+
+    async def _write(self, service: LiveService, operation: LiveOperation, call: Call, values: Values, identity: str,
+                     trial: bool) -> Values:
         if trial and call.trial is None:
             call.trial = Trial()
         if call.trial is not None or not identity or self._idempotency is None:

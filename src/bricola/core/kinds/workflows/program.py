@@ -182,6 +182,7 @@ class Program:
     backends: tuple[str, ...]
     passing: Mapping[str, Passing] = field(default_factory=dict)  # fault of something inside -> as which it leaves
     inner: tuple[ResolvedOperation, ...] = ()  # all operations that it calls
+    sees_call: bool = False  # whether a step speaks of the call
 
 
 def nodes_of(block: Block) -> list[Node]:

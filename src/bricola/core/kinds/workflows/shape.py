@@ -8,6 +8,7 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ContractDefinition
 from bricola.core.expressions.compiling import compile_map
 from bricola.core.expressions.types import of_record, type_of
+from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.workflows import steps as _steps  # noqa: F401 — the builders of its steps are in the table from here on
 from bricola.core.kinds.workflows.building import CALL_TYPE, Around, Builder
 from bricola.core.kinds.workflows.definition import WorkflowDefinition, WorkflowPart
@@ -52,7 +53,12 @@ def build(definition: WorkflowDefinition, catalogue: Catalogue, form: Form) -> P
     if not definition.contract:
         given = _marked(given, block)
     return Program(definition, taken, given, faults, block, builder.writes, tuple(backends(definition, catalogue)), passing,
-                   tuple(builder.inner.values()))
+                   tuple(builder.inner.values()), CALL in builder.used or any(_sees_call(one) for one in builder.inner.values()))
+
+
+def _sees_call(inner: ResolvedOperation) -> bool:
+    ways = inner if inner.ways is None else inner.ways.inner
+    return bool(ways.given.per_call) or (isinstance(ways.source, Program) and ways.source.sees_call)
 
 
 def _marked(given: Record, block: Block) -> Record:

@@ -23,6 +23,7 @@ from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.messages.samples import sample_values
 from bricola.core.messages.showing import Left, shown_plain
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.serving.pipeline import Pipeline
 from bricola.core.shapes.forms import NEWEST
 from bricola.server.kinds.workflows.writing import Ports as Writing
 from bricola.server.kinds.workflows.writing import written
@@ -36,6 +37,7 @@ _MOST_SHOWN = 100_000
 class Ports(Writing, Protocol):
     drafts: Drafts
     places: Places
+    pipeline: Pipeline
 
 
 async def run(ports: Ports, name: str, text: str | None, data: Mapping[str, Any] | None, environment: str, values: Mapping[str, Any] | None,
@@ -64,7 +66,8 @@ async def run(ports: Ports, name: str, text: str | None, data: Mapping[str, Any]
     answer: dict[str, Any] | None = None
     fault, causes = "", list[Problem]()
     try:
-        values_out = await with_given(compiled.handle, resolved, place)(call, given)
+        with ports.pipeline.stored.writing(environment, resolved.backends if resolved.shape.writes and not trial else ()):
+            values_out = await with_given(compiled.handle, resolved, place)(call, given)
         trace.root.given = Held(resolved.shape.output, values_out)
         answer = shown_plain(resolved.shape.output, to_plain(resolved.shape.output, values_out), Left(_MOST_SHOWN))
     except DeclaredFaultError as error:
