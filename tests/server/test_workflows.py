@@ -12,6 +12,7 @@ from typing import ClassVar
 
 import httpx
 import pytest
+from lxml import etree
 
 from bricola.client import Client, FaultError, ProblemError, ServiceClient
 from tests.serving import Served, serving
@@ -61,8 +62,24 @@ steps:
   again: {read_file: papers, path: written.path}
   answer: {reply: {read: again.text}}
 """,
+    "tell-all.yaml": """
+workflow: tell-all
+tells_writes: true
+input: {code: {type: string, sample: W9}, stop: {type: boolean, default: 'false'}}
+output: {code: {type: string}}
+faults: {AlreadyExists: {fields: {code: {type: string, required: false}}}, Conflict: {}, Stopped: {}}
+steps:
+  entered:
+    call: weir.create
+    input: {weir: {code: code, crest: 2, keeper: '=Imke'}}
+    undo: {call: weir.delete, input: {code: entered.code, changeToken: entered.changeToken}}
+  noted: {write_file: papers, path: 'f"told/{code}.txt"', text: code}
+  told: {call: http board, method: POST, path: '"entries"', body: {code: code}}
+  stopped: {fail: Stopped, only_if: stop}
+  answer: {reply: {code: entered.code}}
+""",
     "Weirs.yaml": "service: Weirs\ndescription: Weirs\nowner: River office\nnamespace: urn:larkmere:weirs\naccess: {clerk: all}\noperations:\n"
-                  "  Ask: {runs: workflow ask}\n  Tell: {runs: workflow tell}\n  WritePaper: {runs: workflow paper}\n",
+                  "  Ask: {runs: workflow ask}\n  Tell: {runs: workflow tell}\n  TellAll: {runs: workflow tell-all}\n  WritePaper: {runs: workflow paper}\n",
 }
 
 
@@ -195,6 +212,25 @@ def test_what_it_wrote_is_undone_when_the_address_refuses(weirs: ServiceClient, 
         answers = [http.post(f"{served.url}/rest/trial/Weirs/Tell", json={"code": "W3", "crest": "1.00"}) for _ in range(2)]
     assert [one.json() for one in answers] == [{"code": "W3"}] * 2
     assert sum(1 for one in Board.seen if b"W3" in one[3]) == 1  # the repeat was answered from what is remembered
+
+
+def test_what_was_written_is_told_with_the_answer_and_with_the_fault(weirs: ServiceClient, served: Served, token: str) -> None:
+    Board.answers[:] = [(200, b"{}", 0.0)]
+    told = weirs.call("TellAll", code="W6")
+    assert told["@written"] == [
+        {"step": "entered", "through": "weir.create", "keys": {"code": "W6", "changeToken": "1"}, "undone": False},
+        {"step": "noted", "through": "folder papers", "keys": {"path": "told/W6.txt"}, "undone": False},
+        {"step": "told", "through": "http board", "keys": {"method": "POST", "path": "entries", "status": "200"}, "undone": False}]
+    body = ('<s:Envelope xmlns:s="http://schemas.xmlsoap.org/soap/envelope/"><s:Body><TellAll xmlns="urn:larkmere:weirs"><code>W7</code>'
+            "<stop>true</stop></TellAll></s:Body></s:Envelope>")
+    with served.http() as http:
+        answer = http.post("/soap/trial/Weirs", content=body, headers={"Content-Type": "text/xml", "Authorization": f"Bearer {token}"})
+    root = etree.fromstring(answer.content)
+    assert root.find(".//{urn:larkmere:weirs}Stopped") is not None
+    writes = root.findall("{*}Header/{urn:bricola:written:1}written/{urn:bricola:written:1}write")
+    assert [(one.get("step"), one.get("undone")) for one in writes] == [("entered", "true"), ("noted", "false"), ("told", "false")]
+    assert writes[0].findtext("{urn:bricola:written:1}key[@name='code']") == "W7"
+    assert weirs.call("WritePaper", path="2026/b.txt", text="x") == {"read": "x"}  # this one says nothing of it
 
 
 def test_files_are_written_below_the_folder_and_nowhere_else(weirs: ServiceClient, served: Served) -> None:

@@ -223,3 +223,23 @@ export function Rows({
     </div>
   );
 }
+
+/** Something that is so or not. */
+export function Switch({
+  on,
+  may,
+  word,
+  onChange,
+}: {
+  on: boolean;
+  may: boolean;
+  word: string;
+  onChange: (on: boolean) => void;
+}) {
+  return (
+    <label className="flex items-center gap-2">
+      <input type="checkbox" checked={on} disabled={!may} onChange={(event) => onChange(event.target.checked)} />
+      {word}
+    </label>
+  );
+}

@@ -2,7 +2,8 @@
 import type { WorkflowLook } from "../../api";
 import { textOf } from "./tree";
 import { t } from "../../text";
-import { Field, TakeOut, Wrong, type Around } from "./fields";
+import { Segments } from "../../parts/controls";
+import { Field, Switch, TakeOut, Wrong, type Around } from "./fields";
 
 type Part = { [key: string]: unknown };
 type Parts = Record<string, Part>;
@@ -156,11 +157,84 @@ export function Frame({
           )}
         </Field>
       </div>
+      <Answering definition={definition} around={around} onChange={onChange} />
       {general.map((one, index) => (
         <Wrong key={index} problems={[one]} part={one.part} />
       ))}
       <p className="mt-2 text-xs text-ink3">{t("{0} steps, revision {1}", look.steps.length, look.revision)}</p>
     </section>
+  );
+}
+
+/** When the caller has an answer, and what goes with it. */
+function Answering({
+  definition,
+  around,
+  onChange,
+}: {
+  definition: Part;
+  around: Around;
+  onChange: (change: Part) => void;
+}) {
+  const answers = textOf(definition.answers) || "now";
+  const words: Record<string, string> = {
+    now: t("The caller waits for the answer."),
+    later: t("The caller has the number of a job at once, and asks for its state and result."),
+    nothing: t("The caller has nothing: the call is kept, and done as a job."),
+  };
+  return (
+    <div className="mt-3 border-t border-line pt-3">
+      <div className="flex items-center gap-3">
+        <span className="lbl mb-0!">{t("Answers")}</span>
+        {around.may ? (
+          <Segments
+            label={t("When it answers")}
+            value={answers}
+            onChange={(next) =>
+              onChange({
+                answers: next === "now" ? undefined : next,
+                ...(next === "now" ? {} : { caller_leaves: undefined, tells_writes: undefined }),
+                ...(next === "later" ? {} : { call_back: undefined }),
+              })
+            }
+            options={[
+              { value: "now", word: t("now") },
+              { value: "later", word: t("later") },
+              { value: "nothing", word: t("nothing") },
+            ]}
+          />
+        ) : (
+          <span>{answers}</span>
+        )}
+        <span className="text-xs text-ink2">{words[answers]}</span>
+      </div>
+      <div className="mt-2 flex flex-col gap-1">
+        {answers === "now" && (
+          <>
+            <Switch
+              on={definition.caller_leaves === "stop"}
+              may={around.may}
+              word={t("Stop it, and undo what it did, when the caller is gone")}
+              onChange={(on) => onChange({ caller_leaves: on ? "stop" : undefined })}
+            />
+            <Switch
+              on={definition.tells_writes === true}
+              may={around.may}
+              word={t("Say with the answer what it wrote")}
+              onChange={(on) => onChange({ tells_writes: on || undefined })}
+            />
+          </>
+        )}
+        {answers === "later" && (
+          <Switch
+            on={definition.call_back === true}
+            may={around.may}
+            word={t("Send the result to the address that the caller names (WS-Addressing ReplyTo)")}
+            onChange={(on) => onChange({ call_back: on || undefined })}
+          />
+        )}
+      </div>
+    </div>
   );
 }
 

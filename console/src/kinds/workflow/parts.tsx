@@ -3,7 +3,7 @@ import type { Language } from "../../api";
 import { rich, t } from "../../text";
 import { Branches, Handlers, Lanes } from "./branches";
 import { Collect } from "./collect";
-import { Expression, Field, Rows, Wrong } from "./fields";
+import { Switch, Expression, Field, Rows, Wrong } from "./fields";
 import { Filling } from "./filling";
 import { numeric, type PartsProps } from "./putting";
 import { actionOf, textOf } from "./tree";
@@ -89,6 +89,14 @@ export function Parts(props: PartsProps) {
               {number("tries", t("Tries"))}
               {number("pause", t("Seconds between"))}
             </div>
+          )}
+          {about?.writes && (
+            <Switch
+              on={step.repeatable === true}
+              may={around.may}
+              word={t("In a job, it may be done again when it was cut off")}
+              onChange={(on) => put({ repeatable: on || undefined })}
+            />
           )}
           {about && about.faults.length > 0 && (
             <p className="text-xs text-ink2">{rich("May end with {0}", about.faults.join(", "))}</p>

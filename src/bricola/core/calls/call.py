@@ -12,6 +12,7 @@ from bricola.core.calls.callers import ANONYMOUS, Caller
 from bricola.core.calls.limits import Limits
 from bricola.core.calls.trace import Span, Trace
 from bricola.core.calls.trials import Trial
+from bricola.core.calls.written import Written
 from bricola.core.jobs.journal import Journal
 from bricola.core.jobs.marks import RequestMark
 from bricola.core.jobs.model import Desk
@@ -68,6 +69,7 @@ class Call:
     message: str = ""
     repeats: str = ""  # the id of the call whose answer this is, when the request came again
     picture: Picture | None = None
+    written: list[Written] | None = None  # what it wrote, where callers are told
     age: float | None = None  # seconds, of an answer that may be a stored one
     stub: bool = False  # nothing implements the operation yet
     trace: Trace | None = None  # what is noted of it, where traces are kept

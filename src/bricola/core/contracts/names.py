@@ -14,5 +14,6 @@ XML = "http://www.w3.org/XML/1998/namespace"
 PROBLEM = "urn:bricola:problem:1"
 PROBLEMS = "problems"  # the element of the one fault that every contract declares, in that namespace
 TRIAL = "urn:bricola:trial:1"
+WRITTEN = "urn:bricola:written:1"
 SECURITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd"
 ADDRESSING = "http://www.w3.org/2005/08/addressing"

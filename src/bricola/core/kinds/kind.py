@@ -65,6 +65,7 @@ class Compiled(NamedTuple):
     checks_input: bool = True
     job: "Lasting | None" = None
     desk: bool = False  # it accepts jobs, or tells of them
+    tells_writes: bool = False  # with the answer goes what was written
     sees_caller: bool = False  # the answer may depend on who asks
     gives_result: bool = False  # of a job of the operation that it is published with
     calls_back: bool = False  # what it accepts is told to an address, where the caller names one

@@ -56,6 +56,11 @@ def declared_fault(version: Soap, fault: DeclaredFaultError, detail: str, call: 
     return _fault(version, "Server" if version is Soap.V11 else "Receiver", reason, detail)
 
 
+def with_blocks(version: Soap, envelope: bytes, blocks: str) -> bytes:
+    """The envelope with header blocks; one that has a header already stays as it is."""
+    return envelope.replace(version.head.encode(), version.head_with(blocks).encode(), 1) if blocks else envelope
+
+
 def _code(version: Soap, error: ProblemError) -> str:
     if isinstance(error, NotUnderstoodError):
         return "MustUnderstand"

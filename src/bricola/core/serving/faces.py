@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from bricola.core.calls.call import Call, Came
+from bricola.core.calls.written import written_block
 from bricola.core.messages.addressing import REPLY_TO, reply_address
 from bricola.core.messages.envelope import (
     Envelope,
@@ -21,7 +22,7 @@ from bricola.core.messages.envelope import (
     read_media_type,
     unknown_operation,
 )
-from bricola.core.messages.faults import DeclaredFaultError, declared_fault, fault_status, problem_fault
+from bricola.core.messages.faults import DeclaredFaultError, declared_fault, fault_status, problem_fault, with_blocks
 from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.documents import JSON, PROBLEM_JSON, problem_document
@@ -139,13 +140,15 @@ class SoapFace:
         text, blocks = (answer.markup, "".join(answer.headers)) if isinstance(answer, Passed) else (operation.encode(answer), "")
         if call.trial is not None:
             blocks += call.trial.header()
+        if call.written:
+            blocks += written_block(call.written)
         head = version.head_with(blocks) if blocks else version.head
         return 200, version.content_type, (head + text + version.tail).encode()
 
     def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]:
         number = call.id if service.shape.form.declares_problems else ""
         detail = fault.detail.markup if isinstance(fault.detail, Passed) else operation.encode_fault[fault.name](fault.detail)
-        body = declared_fault(self._version, fault, detail, number)
+        body = self._with_written(declared_fault(self._version, fault, detail, number), call)
         return fault_status(self._version, None), self._version.content_type, body
 
     def refuse(self, service: LiveService, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
@@ -153,7 +156,10 @@ class SoapFace:
             self._version = Soap.V11  # SOAP 1.2 Part 1, appendix A: answer in a version that anybody reads
         version, form = self._version, service.shape.form
         status = fault_status(version, error.problem, form.strict and isinstance(error, NotUnderstoodError))
-        return status, version.content_type, problem_fault(version, error, call.id, form)
+        return status, version.content_type, self._with_written(problem_fault(version, error, call.id, form), call)
+
+    def _with_written(self, envelope: bytes, call: Call) -> bytes:
+        return with_blocks(self._version, envelope, written_block(call.written)) if call.written else envelope
 
 
 class RestFace:
@@ -190,16 +196,21 @@ class RestFace:
             return 202, JSON, b""
         if call.trial is not None:
             document["trial"] = [one.as_dict() for one in call.trial.changes]
+        document |= _written(call)
         return 200, JSON, _json(document)
 
     def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]:
         shape = next(one for one in operation.shape.faults if one.name == fault.name)
         document = {"type": f"{service.shape.namespace}:{fault.name}", "title": fault.name, "status": 422,
-                    "detail": fault.message, "fault": to_plain(shape.record, fault.detail), "call": call.id}
+                    "detail": fault.message, "fault": to_plain(shape.record, fault.detail), "call": call.id, **_written(call)}
         return 422, PROBLEM_JSON, _json(document)
 
     def refuse(self, service: LiveService, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
-        return error.problem.kind.http_status, PROBLEM_JSON, _json(problem_document(error, call.id))
+        return error.problem.kind.http_status, PROBLEM_JSON, _json(problem_document(error, call.id) | _written(call))
+
+
+def _written(call: Call) -> dict[str, Any]:
+    return {"@written": [one.as_dict() for one in call.written]} if call.written else {}
 
 
 def named_operation(service: LiveService, name: str) -> LiveOperation:

@@ -39,6 +39,7 @@ class LiveOperation:
     backends: tuple[str, ...] = ()  # that it reaches
     stored: StoredAnswerPolicy | None = None  # where a read may be answered from memory
     shared: bool = False  # a stored answer is for every caller
+    tells_writes: bool = False  # with the answer goes what was written
     tells_of: str = ""  # the operation whose jobs it gives the results of
     calls_back: bool = False  # what it accepts is told to an address, where the caller names one
     stops_when_left: bool = False  # it is stopped when its caller is gone
@@ -109,6 +110,7 @@ def compile_service(
     namespace = resolved.shape.namespace
     operations: dict[str, LiveOperation] = {}
     for one in resolved.operations:
+        policy = environment.stored_answers.get(f"{service.segment}.{one.shape.name}")
         inner = one if one.ways is None else one.ways.inner
         given = inner.given
         compiled = one.kind.compile(inner, environment, pools)
@@ -126,8 +128,9 @@ def compile_service(
             compiled.job,
             compiled.desk,
             one.backends,
-            environment.stored_answers.get(f"{service.segment}.{one.shape.name}") if not one.shape.writes and compiled.checks_input else None,
+            policy if not one.shape.writes and compiled.checks_input else None,
             not (compiled.sees_caller or given.per_call),
+            compiled.tells_writes,
             one.of if compiled.gives_result else "",
             compiled.calls_back,
             compiled.stops_when_left,

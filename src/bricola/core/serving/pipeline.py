@@ -196,6 +196,8 @@ class Pipeline:
                 raise ProblemError(*problems)
             if operation.desk:
                 call.desk = self._desks(service, operation) if self._desks is not None else None
+            if operation.tells_writes and request.trial is False:
+                call.written = []
             if operation.stops_when_left and request.left is not None:
                 answer = await _while_there(request.left, self._handle(service, operation, call, values, face.request_id, request.trial))
             elif operation.shape.writes:

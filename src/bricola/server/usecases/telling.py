@@ -13,7 +13,7 @@ from bricola.core.jobs.journal import failure_of
 from bricola.core.jobs.model import Job, JobState, ended_by_hand
 from bricola.core.messages.addressing import answer_blocks
 from bricola.core.messages.envelope import Soap
-from bricola.core.messages.faults import DeclaredFaultError, declared_fault, problem_fault
+from bricola.core.messages.faults import DeclaredFaultError, declared_fault, problem_fault, with_blocks
 from bricola.core.problems import ProblemError
 from bricola.core.serving.live import LiveOperation, LiveService
 from bricola.server.ports.jobs import StoredJobs
@@ -81,7 +81,7 @@ def message_of(job: Job, service: LiveService) -> tuple[bytes, dict[str, str]]:
         content = (version.head_with(blocks) + text + version.tail).encode()
     else:
         action = f"{ADDRESSING}/soap/fault"  # SOAP Binding, section 6
-        content = _with_blocks(version, _fault(version, failure, result, service, job), answer_blocks(job.reply_to, action, job.message_id))
+        content = with_blocks(version, _fault(version, failure, result, service, job), answer_blocks(job.reply_to, action, job.message_id))
     media = version.content_type.decode()
     return content, {"Content-Type": media, "SOAPAction": f'"{action}"'} if version is Soap.V11 else {
         "Content-Type": f'{media}; action="{action}"'}
@@ -93,7 +93,3 @@ def _fault(version: Soap, failure: Exception | None, result: LiveOperation | Non
     if isinstance(failure, ProblemError):
         return problem_fault(version, failure, job.id, service.shape.form)
     return problem_fault(version, ProblemError(ended_by_hand(job.id)), job.id, service.shape.form)
-
-
-def _with_blocks(version: Soap, envelope: bytes, blocks: str) -> bytes:
-    return envelope.replace(version.head.encode(), version.head_with(blocks).encode(), 1)

@@ -7,6 +7,7 @@ from typing import Any
 
 from bricola.core.calls.call import Call, Handler
 from bricola.core.calls.trace import Held
+from bricola.core.calls.written import Written, naming
 from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.expressions.compiling import Compiled
 from bricola.core.jobs.journal import READS, Done, Journal, Once
@@ -131,7 +132,7 @@ def _within(binder: Binder, path: str, seconds: float, step: AsyncStep) -> Async
 def inner_call(call: Call, operation: str, journal: Journal | None = None) -> Call:
     """The call of something inside: for the same caller, until the same moment, as a trial when the outer one is."""
     return Call(call.id, operation, call.caller, call.at, call.deadline, call.trial, kept=call.kept, journal=journal, trace=call.trace,
-                span=call.span)
+                span=call.span, written=call.written)
 
 
 @makes(CallNode)
@@ -142,7 +143,8 @@ def _call(binder: Binder, node: CallNode) -> Made:
     if undoer is not None:
         binder.undoers[path] = undoer
     nests = _nests(node.inner)
-    how = Once(writes_of(node) and not nests, node.repeatable, compiled.marked)
+    writes, backends = writes_of(node) and not nests, frozenset(node.inner.backends)
+    how = Once(writes, node.repeatable, compiled.marked)
 
     async def run(run: Run, names: Names) -> bool:
         values = await run.value(into, names)
@@ -163,13 +165,19 @@ def _call(binder: Binder, node: CallNode) -> Made:
             return Done(answer, ((path, undo_values({**names, name: answer})),) if undo_values is not None else ())
 
         def register(done: Done) -> None:
+            if writes and run.call.written is not None:
+                run.call.written.append(Written(run.key(path), text, naming(shape.output, done.value), backends))
             for number, (one, inputs) in enumerate(done.undo):
                 run.undo.append(binder.undoers[one](run, inputs, f"{run.key(path)}:{number}"))
                 if isinstance(inputs, str):
                     raise _not_worked_out(path, inputs)
 
         working = work(None) if journal is None else journal.once(path, how, work)
-        done = await to_its_end(working, register) if undoer is not None or (journal is not None and how.writes) else await working
+        if undoer is not None or (journal is not None and how.writes):
+            done = await to_its_end(working, register)
+        else:
+            done = await working
+            register(done)
         if span is not None:
             span.given = Held(shape.output, done.value)
         names[name] = done.value
@@ -200,7 +208,7 @@ def _undoer(binder: Binder, node: CallNode) -> tuple[Undoer, Callable[[Names], V
             span = call.trace.span(f"{path}.undo", "undo", run.depth) if call.trace is not None else None
             own = run.journal.inside(run.journal.undoing(key)).after_all() if run.journal is not None and _nests(inner) else None
             made = inner_call(call, text, own)
-            made.span, made.request = span, mark
+            made.span, made.request, made.written = span, mark, None
             if span is not None:
                 span.taken = Held(shape.input, values, into.secret) if not isinstance(values, str) else None
             try:

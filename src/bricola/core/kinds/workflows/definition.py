@@ -159,7 +159,8 @@ class WorkflowDefinition(Definition):
 
     `answers` says when the caller has an answer: `now`, when the steps are done; `later`, at once with the id of a job whose state and
     result are asked for (`call_back`: told to an address, too, where the caller names one); `nothing`, never, as soon as it is kept. The
-    steps of the last two are a job, which survives the process. `caller_leaves: stop` ends a call that nobody waits for any more."""
+    steps of the last two are a job, which survives the process. `caller_leaves: stop` ends a call that nobody waits for any more;
+    `tells_writes` says with the answer, or the fault, what was written."""
 
     kind: ClassVar[str] = "workflow"
     name: Name
@@ -175,6 +176,7 @@ class WorkflowDefinition(Definition):
     at_once: int | None = Described(None, ge=1, le=10_000)
     answers: Literal["now", "later", "nothing"] = "now"
     call_back: bool = False
+    tells_writes: bool = False
     caller_leaves: Literal["go-on", "stop"] = "go-on"
 
     @model_validator(mode="after")
@@ -183,6 +185,8 @@ class WorkflowDefinition(Definition):
             raise ValueError("only what says 'answers: later' calls back")
         if self.caller_leaves == "stop" and self.answers != "now":
             raise ValueError("a job goes on when the caller is gone; 'caller_leaves' is of a workflow that answers now")
+        if self.tells_writes and self.answers != "now":
+            raise ValueError("what a job wrote stands in its journal; 'tells_writes' is of a workflow that answers now")
         if self.seconds is not None and self.seconds > MOST_CALL and self.answers == "now":
             raise ValueError(f"what answers now may take up to {MOST_CALL:g} seconds; 'answers: later' may take longer")
         return self

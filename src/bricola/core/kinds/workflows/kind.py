@@ -91,7 +91,7 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
     hidden = [one.name for one in program.output.slots if one.name not in shown]
     # A repeat of a request that was cut off is not done again from what its steps stored: what it read may have changed since.
     return Compiled(_narrowed(handle, hidden) if hidden else handle, False, stops_when_left=definition.caller_leaves == "stop",
-                    sees_caller=program.sees_call)
+                    sees_caller=program.sees_call, tells_writes=definition.tells_writes)
 
 
 def _given(block: Block) -> dict[str, Record]:

@@ -251,7 +251,7 @@ class _Unit:
         """Whether the workflow has ended. Raises FoundError where the mark says that all of it was stored before."""
         call = run.call
         kept = await self.pool.keep(call)
-        done = len(run.undo)
+        done, written = len(run.undo), len(call.written or ())
         trial, outer_trial = call.trial, call.trial is not None and call.trial.kept
         try:
             if not isinstance(kept.session, Transacting):
@@ -274,6 +274,8 @@ class _Unit:
                 await _finish(kept, commit)
                 if not commit:  # what was written there is rolled back, so there is nothing of it to undo
                     run.undo[done:] = [one for one in run.undo[done:] if not one.backends <= {self.backend}]
+                    if call.written is not None:
+                        call.written[written:] = [one for one in call.written[written:] if not one.backends <= {self.backend}]
             return ended
         except asyncio.CancelledError:
             kept.broken = True

@@ -5,6 +5,7 @@ from collections.abc import Awaitable, Callable, Mapping
 from typing import Any
 
 from bricola.core.calls.trace import Held
+from bricola.core.calls.written import Written
 from bricola.core.expressions.compiling import Compiled
 from bricola.core.jobs.journal import Done, Once
 from bricola.core.jobs.marks import RequestMark
@@ -69,6 +70,10 @@ def _http(binder: Binder, node: HttpNode) -> Made:
             return Done(_answer(node, await again(run, node.tries, node.pause, lambda: ask(run, path, headers, body))))
 
         names[node.name] = await outside(run, node.path, how, work)
+        if how.writes and run.call.written is not None:
+            where = {"path": path} if node.where is None or not node.where.secret else {}
+            keys = {"method": node.method, **where, "status": str(names[node.name]["status"])}
+            run.call.written.append(Written(run.key(node.path), f"http {node.backend}", keys, frozenset((node.backend,))))
         if run.call.span is not None:
             run.call.span.given = Held(shown, names[node.name])
         return False
@@ -155,6 +160,8 @@ def _file(binder: Binder, node: FileNode) -> Made:
                 return Done({"path": path})
 
         names[node.name] = await outside(run, node.path, Once(text is not None, True), work)
+        if text is not None and run.call.written is not None:
+            run.call.written.append(Written(run.key(node.path), f"folder {node.folder}", {"path": path}, frozenset((node.folder,))))
         run.call.note(f"{'wrote' if text is not None else 'read'} {path}")
         return False
 

@@ -16,6 +16,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple, TypeVar
 
 from bricola.core.calls.call import Call, Handler, out_of_time
+from bricola.core.calls.written import mark_undone
 from bricola.core.expressions.arithmetic import Budget, FailedError, SpentError, parts_of
 from bricola.core.expressions.compiling import AT_MOST, AT_ONCE, Compiled, spent
 from bricola.core.jobs.journal import CancelledByPersonError, Done, Once, StoppedError, UnknownOutcomeError
@@ -247,6 +248,8 @@ async def _undone(run: Run, program: Program, failure: BaseException) -> BaseExc
             try:
                 await _undo(run, one)
                 run.call.note(f"{one.path} is undone")
+                if run.call.written is not None:
+                    mark_undone(run.call.written, one.key, one.path)
             except (Exception, UnknownOutcomeError) as error:  # whatever it is: the others are still undone, and this one is reported
                 problem = error.problem if isinstance(error, ProblemError | UnknownOutcomeError) else _UNFORESEEN
                 if isinstance(error, DeclaredFaultError):
