@@ -10,12 +10,13 @@ from cryptography.fernet import Fernet
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 
+from bricola.core.jobs.model import Job
 from bricola.core.problems import Kind, ProblemError
 from bricola.server.backup import restore_backup, write_backup
 from bricola.server.ports.storage import Storage
 from bricola.server.throttle import Throttle
 from bricola.server.vault import KEY_VARIABLE, Vault, read_key_pair
-from bricola.store import credentials, definitions
+from bricola.store import credentials, definitions, jobs
 from bricola.store.database import Db, open_database
 
 NOW = datetime(2026, 11, 25, tzinfo=UTC)
@@ -148,11 +149,17 @@ def test_the_throttle_pauses_longer_each_time_and_forgives() -> None:
 def test_a_backup_is_whole_and_restores_into_an_empty_folder(tmp_path: Path, db: Db) -> None:
     open_database(tmp_path / "calls.db", "calls", durable=False).close()
     definitions.add_revisions(db, [("type", "A", "a.yaml", "one")], "imke")
+    for number, state in enumerate(("waiting", "running", "done")):
+        one = Job(f"j{number}", "live", "S", "S", 1, "Do", "w", "desk", (), float(number), 99.0, "{}")
+        jobs.accept(db, one, str.encode)
+        db.execute("UPDATE job SET state = ? WHERE id = ?", (state, one.id))
     file = tmp_path / "b.zip"
     assert set(write_backup(tmp_path, file, True)["files"]) == {"bricola.db", "calls.db"}
     restore_backup(file, tmp_path / "new")
     again = open_database(tmp_path / "new" / "bricola.db", "main", durable=True)
     assert [one.text for one in definitions.drafts(again)] == ["one"]
+    # What was done after the backup was taken would be done once more.
+    assert [one.state for one in jobs.recent(again, "", "", "", None, 9)] == ["done", "outcome unknown", "outcome unknown"]
     with pytest.raises(ProblemError, match="has a store already"):
         restore_backup(file, tmp_path / "new")
     with pytest.raises(ProblemError, match="no such file"):

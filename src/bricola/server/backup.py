@@ -16,10 +16,12 @@ from typing import Any
 
 from bricola import __version__
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.store.database import newest_schema, timestamp
+from bricola.store import jobs
+from bricola.store.database import Db, newest_schema, timestamp
 
 _FORMAT = 1
 _FAMILIES = {"bricola.db": "main", "calls.db": "calls"}
+_SCHEMA_WITH_JOBS = 9
 _PAGES = 2000  # copied in one step; between steps the service goes on writing
 
 
@@ -78,6 +80,8 @@ def restore_backup(file: Path, data: Path) -> dict[str, Any]:
                     shutil.copyfileobj(source, sink)
                 if _digest(target) != facts["sha256"]:
                     raise ProblemError(_damaged(file, f"{name} is not what was written"))
+            if manifest["files"]["bricola.db"]["schema"] >= _SCHEMA_WITH_JOBS:
+                _hold_jobs(Path(folder) / "bricola.db")
             for name in manifest["files"]:
                 (Path(folder) / name).replace(data / name)
     except FileNotFoundError:
@@ -85,6 +89,16 @@ def restore_backup(file: Path, data: Path) -> dict[str, Any]:
     except (zipfile.BadZipFile, KeyError, ValueError, EOFError) as error:
         raise ProblemError(_damaged(file, str(error))) from None
     return manifest
+
+
+def _hold_jobs(store: Path) -> None:
+    """What the service did after the backup, the jobs in it do not know: they would do it once more."""
+    connection = sqlite3.connect(store, isolation_level=None)
+    try:
+        jobs.hold_all(Db(connection))
+        connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    finally:
+        connection.close()
 
 
 def _check(manifest: dict[str, Any], file: Path) -> None:

@@ -131,6 +131,14 @@ def note_told(db: Db, job: str, told: str) -> None:
 # what people do
 
 
+RESTORED = "The store comes from a backup. What this job did after it was taken is not known here."
+
+
+def hold_all(db: Db) -> None:
+    """Have a person decide about all that is under way."""
+    db.execute(f"UPDATE job SET state = ?, worker = '', words = ? WHERE state IN {_OPEN}", (str(JobState.UNKNOWN), RESTORED))
+
+
 def want_end(db: Db, job: str, who: str) -> None:
     """Somebody wants it to end; what runs is told besides."""
     db.execute(f"UPDATE job SET cancelled = ?, state = CASE WHEN state = '{JobState.UNKNOWN}' THEN '{JobState.WAITING}' ELSE state END"
