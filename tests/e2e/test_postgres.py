@@ -43,7 +43,7 @@ def twins(demo: Demo) -> Iterator[tuple[PostgresServer, PostgresServer]]:
                                " valid_to date, urgency text)")
                 cursor.execute('CREATE TABLE "lock" (number int PRIMARY KEY, name text, chamber_length_m numeric(5,2),'
                                ' chamber_width_m numeric(4,2), sill_depth_m numeric(4,2), open_from time, open_to time, out_of_service_until date)')
-                cursor.execute("CREATE TABLE permit (number text PRIMARY KEY, vessel text, class text, valid_from date, valid_to date)")
+                cursor.execute("CREATE TABLE permit (number text PRIMARY KEY, vessel text, class text, valid_from date, valid_to date, fee numeric(8,2))")
                 cursor.execute('CREATE TABLE passage (number text PRIMARY KEY, vessel text, "lock" int, direction text, passed_at timestamp,'
                                " cargo_kind text, cargo_tonnes numeric(8,2), toll numeric(8,2))")
                 cursor.executemany("INSERT INTO vessel VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s)", rows)
