@@ -15,6 +15,7 @@ import pytest
 from lxml import etree
 
 from bricola.client import Client, FaultError, ProblemError, ServiceClient
+from tests.commands import run_command
 from tests.serving import Served, serving
 
 ENVIRONMENT = """environment: trial
@@ -338,6 +339,23 @@ def test_a_definition_is_copied_before_it_is_changed(client: Client, tmp_path: P
     rows = {one["name"]: one for one in client.workflows()}
     assert rows["ask"]["run_by"] == [{"service": "Weirs", "operation": "Ask", "environments": ["trial"]}]
     assert (rows["ask-2"]["run_by"], rows["ask-2"]["problems"], rows["tell"]["writes"]) == ([], 0, True)
+
+
+def test_a_plan_tells_what_it_would_break_elsewhere(served: Served, client: Client, tmp_path: Path) -> None:
+    weir = DEFINITIONS["weir.yaml"]
+    planned = client.plan_changes({"weir.yaml": weir.replace("  keeper: {type: string, max_length: 40, sensitive: true}\n", "")})
+    assert [(one["code"], one["place"]) for one in planned["breaks"] if "ask" in one["place"]] == [
+        ("expression.field", "workflow ask, steps, answer, reply, keeper, character 1")]
+    assert {one["place"].partition(",")[0] for one in planned["breaks"]} == {"workflow ask", "workflow tell", "workflow tell-all"}
+    assert client.plan_changes({"weir.yaml": weir.replace("max_length: 8", "max_length: 9")})["breaks"] == []
+    gone = {name: text for name, text in DEFINITIONS.items() if name not in ("trial.yaml", "Level.yaml")}
+    assert "workflow.record" in {one["code"] for one in client.plan_changes(gone, remove_others=True)["breaks"]}
+    (tmp_path / "weir.yaml").write_text(weir.replace("  crest: {type: decimal, digits: 6, fraction: 2}\n", "  crest: {type: string}\n"))
+    token = Client(served.url).sign_in("imke", served.password)
+    told = run_command(("apply", str(tmp_path), "--at", served.url), {"BRICOLA_TOKEN": token, "HOME": str(tmp_path), "NO_COLOR": "1"})
+    assert told.returncode == 1  # nobody agreed
+    assert "This breaks" in told.stdout
+    assert "workflow tell" in told.stdout
 
 
 def test_a_step_that_refers_to_something_removed_is_told_by_the_review(client: Client) -> None:

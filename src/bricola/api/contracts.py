@@ -69,7 +69,8 @@ class TakenOperation(TypedDict):
 
 @closed
 class TakenContract(TypedDict):
-    """`for_callers` is what changes for the callers of the service's draft, where it was there before."""
+    """`for_callers` is what changes for the callers of the service's draft, where it was there before; `breaks`, of a plan, what fits
+    together now and would not any more: maps, workflows, other services."""
 
     service: str
     contract: str
@@ -77,6 +78,7 @@ class TakenContract(TypedDict):
     operations: list[TakenOperation]
     changes: list[Change]
     for_callers: list[ContractChange]
+    breaks: list[Problem]
     problems: list[ContractProblem]
 
 

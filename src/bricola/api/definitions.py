@@ -4,7 +4,7 @@ from typing import NotRequired
 
 from typing_extensions import TypedDict
 
-from bricola.api.base import Line, closed
+from bricola.api.base import Line, Problem, closed
 from bricola.api.words import ChangeAction
 from bricola.core.definitions.findings import Severity
 
@@ -28,8 +28,11 @@ class Changes(TypedDict):
 
 @closed
 class Applied(TypedDict):
+    """`breaks`, of a plan: what fits together now, and would not any more."""
+
     applied: bool
     changes: list[Change]
+    breaks: list[Problem]
 
 
 @closed

@@ -12,6 +12,7 @@ import typer
 
 from bricola.adapters.parts import folder_files, named_host, read_source
 from bricola.cli.connection import At, Json, connect
+from bricola.cli.definitions import print_breaks
 from bricola.cli.output import VERDICTS, out, print_json, table, text
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.problems import Problem, ProblemError
@@ -68,6 +69,7 @@ def register(app: typer.Typer) -> None:
                     raise ProblemError(Problem("contract.confirm", "Nothing was changed, since nobody confirmed the plan.",
                                                found=", ".join(one["name"] for one in plan["operations"]), mend="Say --yes."))
                 _print_taken(plan)
+                print_breaks(plan["breaks"])
                 typer.confirm("Make these drafts?", abort=True)
             taken = client.import_contract(service, address, files, main, offers, role, user=user, password=password,
                                            not_built=not_built or ())

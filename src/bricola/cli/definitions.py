@@ -22,6 +22,9 @@ _SIGNS = {"added": "[green]+ added[/]", "changed": "[yellow]~ changed[/]", "move
           "kept": "[dim]= kept, newer here[/]"}
 
 
+_MOST_BREAKS = 12
+
+
 def register(app: typer.Typer) -> None:
     panel = "Definitions"
 
@@ -37,10 +40,12 @@ def register(app: typer.Typer) -> None:
         read_bundle(texts)  # mistakes are told before anything is sent
         based_on = _read_revisions(folder)
         with connect(at) as client:
-            plan = client.apply(texts, remove, plan_only=True, based_on=based_on)
+            planned = client.plan_changes(texts, remove, based_on)
+            plan = planned["changes"]
             busy = any(one["action"] not in ("unchanged", "kept") for one in plan)
             if not as_json:
                 _print_plan(plan)
+                print_breaks(planned["breaks"])
             if busy and not yes:
                 if as_json or not sys.stdin.isatty():
                     raise ProblemError(Problem("apply.confirm", "Nothing was changed, since nobody confirmed the plan.",
@@ -128,6 +133,18 @@ def _print_plan(plan: Sequence[Mapping[str, Any]]) -> None:
         ]))
     count = Counter(one["action"] for one in plan)
     out.print(", ".join(f"{number} {action}" for action, number in count.items()) + ".")
+
+
+def print_breaks(breaks: Sequence[Mapping[str, Any]]) -> None:
+    """What fits together now, and would not any more."""
+    if not breaks:
+        return
+    out.print(f"[red]✕[/] This breaks {len(breaks)} {'thing' if len(breaks) == 1 else 'things'} elsewhere:")
+    for one in breaks[:_MOST_BREAKS]:
+        told = f" Expected {one['expected']}." if one.get("expected") else ""
+        out.print(f"    [bold]{text(one.get('place', ''))}[/]  {text(one['message'])}{text(told)}", soft_wrap=True)
+    if len(breaks) > _MOST_BREAKS:
+        out.print(f"    and {len(breaks) - _MOST_BREAKS} more")
 
 
 def _print_findings(findings: Sequence[Mapping[str, Any]], service: str, environment: str) -> None:

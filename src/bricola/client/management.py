@@ -30,6 +30,12 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
         body = {"files": files, "remove_others": remove_others, "plan_only": plan_only, "based_on": based_on}
         return cast("list[definitions.Change]", self._ask("POST", "/definitions", json=body)["changes"])
 
+    def plan_changes(self, files: dict[str, str], remove_others: bool = False,
+                     based_on: dict[str, int] | None = None) -> "definitions.Applied":
+        """What applying these files would change, and what it would break elsewhere. Nothing is stored."""
+        body = {"files": files, "remove_others": remove_others, "plan_only": True, "based_on": based_on}
+        return cast("definitions.Applied", self._ask("POST", "/definitions", json=body))
+
     def export(self) -> dict[str, str]:
         return dict(self._ask("GET", "/definitions")["files"])
 

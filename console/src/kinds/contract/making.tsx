@@ -203,6 +203,7 @@ export function Making({
         />
       </div>
       {plan && <Changes changes={plan.for_callers} />}
+      {plan && <Breaks problems={plan.breaks} />}
       {act.problems.length > 0 && (
         <div className="mb-2">
           <Problems problems={act.problems} />
@@ -218,6 +219,27 @@ export function Making({
               : t("Make the service")}
       </button>
     </form>
+  );
+}
+
+/** Maps and workflows that fit together now, and would not any more. */
+function Breaks({ problems }: { problems: TakenContract["breaks"] }) {
+  if (!problems.length) return null;
+  return (
+    <div className="mb-2.5" role="alert">
+      <p className="mb-1 font-semibold text-bad">{rich("It breaks {0} elsewhere", plural(problems.length, "thing"))}</p>
+      <ul className="flex flex-col gap-1">
+        {problems.map((one, index) => (
+          <li key={index} className="flex gap-2">
+            <Mark name="fault" />
+            <span className="min-w-0">
+              <span className="font-mono text-[12px] break-all">{one.place}</span> {one.message}
+              {one.expected && <> {t("Expected {0}.", one.expected)}</>}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 

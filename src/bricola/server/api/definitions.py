@@ -49,12 +49,13 @@ class Mend(BaseModel):
 @router.post("/definitions", response_model=answers.Applied)
 async def apply(body: Bundle, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of all files, or of none; answers what is added, changed, moved, removed and unchanged, and for live
-    settings the moment since when they are in effect."""
+    settings the moment since when they are in effect. A plan also tells what it would break elsewhere."""
     agrees = user.role == Role.ADMIN and not body.plan_only  # an admin's environments say where credentials belong
     more = credentials.agreeing(bricola, body.files, user.name) if agrees else None
     changes = await definitions.apply(bricola, body.files, user.name, body.remove_others, body.plan_only, body.based_on,
                                       also=[Topic.CREDENTIALS] if agrees else [], more=more)
-    return {"applied": not body.plan_only, "changes": [plain_change(one) for one in changes]}
+    breaks = await definitions.breaks(bricola, body.files, body.remove_others) if body.plan_only else []
+    return {"applied": not body.plan_only, "changes": [plain_change(one) for one in changes], "breaks": [one.as_dict() for one in breaks]}
 
 
 @router.get("/definitions", response_model=answers.Export)

@@ -24,6 +24,7 @@ from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
 from bricola.core.definitions.names import kebab_case
 from bricola.core.definitions.text import write_definition
+from bricola.core.kinds.breaking import broken_by
 from bricola.core.kinds.registry import needs
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -169,6 +170,7 @@ async def take_in(ports: Ports, source: Source, service: str, author: str, *, of
                           source.address or "files", words)
     made = _service(existing, service, taken, contract, offers, role, words, frozenset(not_built))
     after = catalogue | Catalogue([taken, made])
+    broken = await asyncio.to_thread(broken_by, catalogue, after) if plan_only else []
     resolved = await asyncio.to_thread(resolve_service, made, after)
     changes = []
     if existing is not None:
@@ -182,7 +184,7 @@ async def take_in(ports: Ports, source: Source, service: str, author: str, *, of
         "operations": [{"name": one.name, "runs": one.runs} for one in made.operations],
         "changes": [definitions.plain_change(one) | {"lines": []} for one in plan],
         "for_callers": [asdict(one) | {"verdict": one.verdict.words, "callers": []} for one in changes],
-        "problems": [one.as_dict() for one in contract.problems],
+        "breaks": [one.as_dict() for one in broken], "problems": [one.as_dict() for one in contract.problems],
     }
 
 

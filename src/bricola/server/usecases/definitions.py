@@ -9,6 +9,7 @@ from bricola.api.words import ChangeAction
 from bricola.core.definitions.catalogue import Catalogue, Reference
 from bricola.core.definitions.compare import FileDifference, compare_lines, compare_texts
 from bricola.core.definitions.folder import DefinitionFile, default_path, read_bundle
+from bricola.core.kinds.breaking import broken_by
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.ports.changes import Change as Transaction
 from bricola.server.ports.changes import Changes, Topic
@@ -76,6 +77,14 @@ async def apply(ports: Ports, texts: dict[str, str], author: str, remove_others:
     now = timestamp()
     return [Change(one.action, one.kind, one.name, one.path, now if one.kind in LIVE_SETTINGS and one.action in EFFECTIVE else "",
                    one.lines) for one in changes]
+
+
+async def breaks(ports: Ports, texts: dict[str, str], remove_others: bool = False) -> list[Problem]:
+    """What these files would break elsewhere, if they became drafts."""
+    files = await asyncio.to_thread(read_bundle, texts)
+    before = ports.drafts.catalogue
+    mine = Catalogue([one.definition for one in files])
+    return await asyncio.to_thread(broken_by, before, mine if remove_others else before | mine)
 
 
 def _storing(revisions: list[tuple[str, str, str, str]], author: str, base: Mapping[Reference, int], mine: Mapping[Reference, str],
