@@ -106,11 +106,21 @@ function Drawn({ name, step, path, shown }: { name: string; step: Step; path: st
             <Column steps={one.steps} spot={{ path, key: one.key }} shown={shown} />
           </div>
         ))}
-        {[...beside, ...aside].map((one, index) => (
+        {beside.map((one, index) => (
           <Labelled key={one.key} block={one} first={!main.length && !index}>
             <Column steps={one.steps} spot={{ path, key: one.key }} shown={shown} />
           </Labelled>
         ))}
+        {aside.length > 0 && (
+          // One below the other: which of them is taken is no matter of order, and side by side they leave the page.
+          <div>
+            {aside.map((one) => (
+              <Labelled key={one.key} block={one} first={false}>
+                <Column steps={one.steps} spot={{ path, key: one.key }} shown={shown} />
+              </Labelled>
+            ))}
+          </div>
+        )}
       </div>
     </div>
   );
