@@ -196,6 +196,15 @@ def test_a_caller_has_a_job_accepted_and_asks_for_it(served: Served, client: Cli
         other.call("RaiseResult", job=job)
 
 
+def test_what_is_published_with_it_is_shown_with_the_service(client: Client) -> None:
+    shown = {one["name"]: (one["runs"], one["roles"]) for one in client.service("Weirs")["operations"]}
+    assert shown["RaiseStatus"] == ("workflow raise.status", ["clerk"])
+    assert shown["RaiseResult"] == ("workflow raise.result", ["clerk"])
+    for environment in ("trial", ""):
+        listed = {one["name"]: (one["runs"], one["roles"]) for one in client.operations("Weirs", environment)}
+        assert listed == shown
+
+
 def test_its_failure_is_told_as_the_fault_that_it_is(served: Served, client: Client, admin: str, weirs: ServiceClient) -> None:
     before = crest(served.data, "W1")
     job = weirs.call("Raise", codes=["W1", "none"])["job"]

@@ -43,7 +43,8 @@ class ResolvedOperation:
     nested: str = ""
     ways: "Ways | None" = None
     told: Mapping[str, tuple[str, Mapped]] = field(default_factory=dict)
-    of: str = ""  # the operation of the service whose jobs it tells of
+    of: str = ""  # the operation of the service that it is published with, for the same callers
+    written: Operation | None = None  # how the service says it; of a companion, how it would
 
 
 @dataclass(frozen=True)

@@ -40,7 +40,7 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
     for operation in service.operations:
         where = f"{place}, {operation.name}"
         try:
-            resolved = resolve_operation(operation, catalogue, form, where)
+            resolved = replace(resolve_operation(operation, catalogue, form, where), written=operation)
             operations.append(resolved if offer is None else implemented(operation, resolved, offer, where))
             if offer is None:
                 operations += _companions(service, operation, catalogue, form, where)
@@ -80,7 +80,7 @@ def _companions(service: ServiceDefinition, operation: Operation, catalogue: Cat
     if kind is None or definition is None:
         return []
     taken = {one.name for one in service.operations}
-    return [replace(resolve_operation(one, catalogue, form, place), of=operation.name)
+    return [replace(resolve_operation(one, catalogue, form, place), of=operation.name, written=one)
             for one in kind.companions(operation, definition) if one.name not in taken]
 
 

@@ -218,19 +218,19 @@ async def service_detail(ports: Ports, name: str, asked: str) -> dict[str, Any]:
             resolved = resolve_service(draft, ports.drafts.catalogue)
             detail["namespace"] = resolved.shape.namespace
             detail["operations"] = [
-                plain_operation(one.shape, resolved.shape.soap) | {"roles": sorted(draft.roles_for(one.shape.name)),
-                                              "kept_inside": _kept_inside(one.given), **_runs(definition),
-                                              "contract": _said(resolved.offer, definition)}
-                for one, definition in zip(resolved.operations, draft.operations, strict=True)
+                plain_operation(one.shape, resolved.shape.soap) | {"roles": sorted(draft.roles_for(one.of or one.shape.name)),
+                                              "kept_inside": _kept_inside(one.given), **_runs(one.written),
+                                              "contract": _said(resolved.offer, one.written)}
+                for one in resolved.operations
             ]
         except ProblemError as error:
             detail["problems"] = [one.as_dict() for one in error.problems]
     return detail
 
 
-def _said(offer: Offered | None, operation: OperationDefinition) -> list[dict[str, Any]]:
+def _said(offer: Offered | None, operation: OperationDefinition | None) -> list[dict[str, Any]]:
     """What the contract of somebody else says of an operation; nothing where the contract is ours."""
-    said = what_it_says(offer, operation) if offer is not None else ()
+    said = what_it_says(offer, operation) if offer is not None and operation is not None else ()
     return [asdict(one) | {"differs": one.differs} for one in said]
 
 
@@ -291,11 +291,16 @@ async def operations(ports: Ports, service: str, environment: str = "") -> list[
     shape = await shape_for(ports, service, environment)
     live = ports.places.find(environment, service) if environment else None
     draft = ports.drafts.catalogue.find_service(service)
-    defined = (await ports.releases.thaw(await ports.releases.find(live.name, live.release))).definition if live is not None else draft
-    runs = {one.name: one for one in defined.operations} if defined is not None else {}
+    if live is not None:
+        resolved = (await ports.releases.thaw(await ports.releases.find(live.name, live.release))).resolved
+    elif draft is not None:
+        resolved = await asyncio.to_thread(resolve_service, draft, ports.drafts.catalogue)
+    else:
+        return []
+    known = {one.shape.name: one for one in resolved.operations}
     return [
-        plain_operation(one, shape.soap) | _runs(runs.get(one.name)) | {"roles": sorted(
-            live.by_name[one.name].roles if live else draft.roles_for(one.name) if draft else ())}
+        plain_operation(one, shape.soap) | _runs(known[one.name].written) | {"roles": sorted(
+            live.by_name[one.name].roles if live else draft.roles_for(known[one.name].of or one.name) if draft else ())}
         for one in shape.operations
     ]
 
