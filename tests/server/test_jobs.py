@@ -200,6 +200,7 @@ def test_what_is_published_with_it_is_shown_with_the_service(client: Client) -> 
     shown = {one["name"]: (one["runs"], one["roles"]) for one in client.service("Weirs")["operations"]}
     assert shown["RaiseStatus"] == ("workflow raise.status", ["clerk"])
     assert shown["RaiseResult"] == ("workflow raise.result", ["clerk"])
+    assert "sample" not in " ".join(one["message"] for one in client.review("Weirs") if "job" in one["message"])
     for environment in ("trial", ""):
         listed = {one["name"]: (one["runs"], one["roles"]) for one in client.operations("Weirs", environment)}
         assert listed == shown

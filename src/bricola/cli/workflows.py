@@ -171,10 +171,14 @@ def _short(value: Any) -> str:
     return f"{line[:60]}…" if len(line) > 60 else line
 
 
+_ANSWERS = {"later": "; answers later, with the number of a job", "nothing": "; answers nothing: it is a job"}
+
+
 def _print_one(found: Mapping[str, Any]) -> None:
     looks = {one["step"]: one for one in found["steps"]}
     out.print(f"[bold]{text(found['name'])}[/]  takes {text(_slots(found['input']))}; gives {text(_slots(found['output']))}"
-              + (f"; fails with {text(', '.join(found['faults']))}" if found["faults"] else ""), soft_wrap=True)
+              + (f"; fails with {text(', '.join(found['faults']))}" if found["faults"] else "")
+              + _ANSWERS.get(found["definition"].get("answers", "now"), ""), soft_wrap=True)
     for path, line in outline(found["definition"].get("steps", {}), "", 0):
         one = looks.get(path)
         maps = one["maps"].values() if one else ()

@@ -16,7 +16,8 @@ VERBS = (NOW, STATUS, RESULT)
 SECONDS = HOUR  # that a job may take, where the workflow does not say
 TRIAL = "trial"  # stands for the id where nothing is kept
 
-_JOB = Element("job", SimpleType("string", max_length=64), description="The number under which it was accepted")
+_JOB = Element("job", SimpleType("string", max_length=64), description="The number under which it was accepted",
+               sample="1a22117c0d4-3e0a1-9f2c4be07d51a86c3b94e2d0")
 _MOMENT = SimpleType("dateTime")
 _STATUS = (
     _JOB,
