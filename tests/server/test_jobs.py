@@ -196,7 +196,7 @@ def test_a_caller_has_a_job_accepted_and_asks_for_it(served: Served, client: Cli
         other.call("RaiseResult", job=job)
 
 
-def test_what_is_published_with_it_is_shown_with_the_service(client: Client) -> None:
+def test_what_is_published_with_it_is_shown_with_the_service(client: Client, token: str) -> None:
     shown = {one["name"]: (one["runs"], one["roles"]) for one in client.service("Weirs")["operations"]}
     assert shown["RaiseStatus"] == ("workflow raise.status", ["clerk"])
     assert shown["RaiseResult"] == ("workflow raise.result", ["clerk"])
