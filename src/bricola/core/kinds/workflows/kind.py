@@ -9,7 +9,8 @@ from bricola.core.definitions.model import EnvironmentDefinition, Operation
 from bricola.core.definitions.parts import TypedPart
 from bricola.core.definitions.runs import RunsForm
 from bricola.core.kinds.kind import Compiled, Entry, Lasting, Pools, Probe, ResolvedOperation, SourceKind
-from bricola.core.kinds.workflows import looping as _looping  # noqa: F401 — the makers of its steps are in the table from here on
+from bricola.core.kinds.workflows import keeping as _keeping  # noqa: F401 — the makers of its steps are in the table from here on
+from bricola.core.kinds.workflows import looping as _looping  # noqa: F401
 from bricola.core.kinds.workflows import outward as _outward  # noqa: F401
 from bricola.core.kinds.workflows.acting import Binder
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
