@@ -10,6 +10,7 @@ from contextlib import closing
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any, ClassVar
+from unittest import mock
 
 import httpx
 import pytest
@@ -120,7 +121,9 @@ def publish(client: Client) -> str:
 def served(tmp_path_factory: pytest.TempPathFactory, desk: str) -> Iterator[Served]:
     data = tmp_path_factory.mktemp("jobs")
     make_stores(data)
-    with serving(data, call_backs=(f"{desk}/answers",)) as running:
+    # What happens by itself every few seconds happens here every few tenths of one.
+    with (mock.patch("bricola.server.bricola._ROUND_SECONDS", 0.2), mock.patch("bricola.server.usecases.telling._PAUSES", (0.2, 0.2)),
+          serving(data, call_backs=(f"{desk}/answers",)) as running):
         yield running
 
 
