@@ -16,10 +16,10 @@ from tests.serving import serving
 @pytest.fixture
 def restored() -> Iterator[None]:
     root = logging.getLogger()
-    handlers, level = list(root.handlers), root.level
+    handlers, level, before = list(root.handlers), root.level, structlog.get_config()
     yield
     root.handlers, root.level = handlers, level
-    structlog.reset_defaults()
+    structlog.configure(**before)
 
 
 @pytest.mark.usefixtures("restored")
@@ -46,6 +46,14 @@ def test_lines_for_people(capsys: pytest.CaptureFixture[str]) -> None:
     structlog.stdlib.get_logger("bricola.pools").warning("session is lost", pool="river in live")
     structlog.stdlib.get_logger("bricola.pools").info("not wanted")
     line = capsys.readouterr().err
+    kept = "sluice-4711"
+    try:
+        raise ValueError("inside")
+    except ValueError:
+        structlog.stdlib.get_logger("bricola.calls").exception("a call failed inside")
+    told = capsys.readouterr().err
+    assert "ValueError: inside" in told
+    assert kept not in told.replace('kept = "sluice-4711"', "")  # what variables hold may be anything, secrets too
     assert "session is lost" in line
     assert "pool='river in live'" in line
     assert "not wanted" not in line

@@ -344,9 +344,9 @@ def test_a_definition_is_copied_before_it_is_changed(client: Client, tmp_path: P
 def test_a_plan_tells_what_it_would_break_elsewhere(served: Served, client: Client, tmp_path: Path) -> None:
     weir = DEFINITIONS["weir.yaml"]
     planned = client.plan_changes({"weir.yaml": weir.replace("  keeper: {type: string, max_length: 40, sensitive: true}\n", "")})
-    assert [(one["code"], one["place"]) for one in planned["breaks"] if "ask" in one["place"]] == [
+    assert [(one["code"], one["place"]) for one in planned["breaks"] if one["place"].startswith("workflow ask,")] == [
         ("expression.field", "workflow ask, steps, answer, reply, keeper, character 1")]
-    assert {one["place"].partition(",")[0] for one in planned["breaks"]} == {"workflow ask", "workflow tell", "workflow tell-all"}
+    assert {one["place"].partition(",")[0] for one in planned["breaks"]} >= {"workflow ask", "workflow tell", "workflow tell-all"}
     assert client.plan_changes({"weir.yaml": weir.replace("max_length: 8", "max_length: 9")})["breaks"] == []
     gone = {name: text for name, text in DEFINITIONS.items() if name not in ("trial.yaml", "Level.yaml")}
     assert "workflow.record" in {one["code"] for one in client.plan_changes(gone, remove_others=True)["breaks"]}

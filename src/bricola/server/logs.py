@@ -43,7 +43,8 @@ def set_up_logs(level: LogLevel = LogLevel.INFO, form: LogFormat = LogFormat.AUT
                     structlog.stdlib.ProcessorFormatter.wrap_for_formatter],
         logger_factory=structlog.stdlib.LoggerFactory(), wrapper_class=structlog.stdlib.BoundLogger, cache_logger_on_first_use=True)
     last: list[Any] = [structlog.processors.format_exc_info, structlog.processors.JSONRenderer(ensure_ascii=False)] if as_json else [
-        structlog.dev.ConsoleRenderer(colors=sys.stderr.isatty())]
+        # Not the one with the values of all variables: they may be secrets, and laying them out takes seconds of the event loop.
+        structlog.dev.ConsoleRenderer(colors=sys.stderr.isatty(), exception_formatter=structlog.dev.plain_traceback)]
     handler = logging.StreamHandler()
     handler.setFormatter(structlog.stdlib.ProcessorFormatter(
         foreign_pre_chain=shared, processors=[structlog.stdlib.ProcessorFormatter.remove_processors_meta, *last]))
