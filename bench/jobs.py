@@ -91,7 +91,7 @@ async def main(jobs: int) -> None:
             count += 1
             number = f"job-{count}"
             await store.accept(Job(number, "bench", "Bench", "Bench", 1, "Later", "many", "desk", (), time.time(), time.time() + 60,
-                                   values.written({"number": 8})))
+                                   values.written({"number": 8})), False)
             await store.claim(number, "bench", time.time())
             assert await later.run(journaled(Disk(store, number), number), {"number": 8}) == {"half": 4}
 

@@ -15,7 +15,7 @@ from bricola.core.calls.callers import Callers
 from bricola.core.jobs import values
 from bricola.core.jobs.journal import Entry, Mark
 from bricola.core.jobs.model import OPEN, Job, JobState
-from bricola.core.problems import ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.jobs import Jobs, cancelled_by
 from bricola.core.serving.live import LiveService
 from bricola.core.serving.pipeline import Pipeline
@@ -88,6 +88,7 @@ class Paper:
         self.writes, self.kill_at, self.dead = 0, (-1, False), False
         self.keys: list[str] = []
         self.news = asyncio.Event()
+        self.full: Callable[[str], bool] = lambda entry: False  # what cannot be written, since the disk is full
 
     async def until(self, holds: Callable[[], bool]) -> None:
         """Wait until something holds of what was written."""
@@ -95,7 +96,7 @@ class Paper:
             self.news.clear()
             await self.news.wait()
 
-    async def accept(self, job: Job) -> str:
+    async def accept(self, job: Job, again: bool) -> str:
         await asyncio.sleep(0)
         self.jobs[job.id] = job
         self.entries[job.id] = {}
@@ -104,7 +105,7 @@ class Paper:
     async def claim(self, job: str, worker: str, at: float) -> tuple[Job, list[Entry]] | None:
         await asyncio.sleep(0)
         found = self.jobs[job]
-        if found.state not in OPEN or found.worker == worker:
+        if found.state not in OPEN:
             return None
         self.jobs[job] = found._replace(state=JobState.RUNNING, worker=worker)
         return self.jobs[job], list(self.entries[job].values())
@@ -115,6 +116,8 @@ class Paper:
             return False
         number, after = self.kill_at
         self.writes += 1
+        if self.full(f"{entry.key} {entry.mark}"):
+            raise ProblemError(Problem("store.full", "The disk is full, so nothing was stored.", Kind.BUSY))
         dies = self.writes == number
         if self.dead or (dies and not after):
             self.dead = True
@@ -139,8 +142,8 @@ class Paper:
     async def find(self, job: str) -> Job | None:
         return self.jobs.get(job)
 
-    async def open_jobs(self, worker: str) -> list[str]:
-        return [one.id for one in self.jobs.values() if one.state in OPEN and one.worker != worker]
+    async def open_jobs(self) -> list[str]:
+        return [one.id for one in self.jobs.values() if one.state in OPEN]
 
 
 class House:
@@ -308,6 +311,39 @@ async def test_a_job_that_is_cancelled_is_undone_and_one_that_is_stopped_goes_on
         await house.jobs.take_up()
         assert (await house.rest(job)).state is JobState.CANCELLED
         assert await stored(live) == UNDONE
+
+
+@pytest.mark.parametrize("entry", ["all[0].change began", "all[0].change done", "unit done", "all[1].raised done"])
+async def test_a_journal_that_cannot_be_written_is_no_failure_of_the_step(database: Database, entry: str) -> None:
+    """The step may be stored already: nothing catches that, nothing is undone for it, and the job goes on when the store does."""
+    live = database.publish(TEXTS, "Weirs")
+    fresh(database)
+    house = House(live, Paper())
+    house.paper.full = lambda written: written == entry
+    job = await house.accept(**GIVEN)
+    await asyncio.wait(list(house.jobs._tasks.values()))
+    assert house.paper.jobs[job].state is JobState.RUNNING
+    assert not [one for one in house.paper.keys if "=" in one]  # neither an ending nor an undo
+    house.paper.full = lambda written: False
+    await house.jobs.take_up()
+    assert (await house.rest(job)).state is JobState.DONE
+    assert await stored(live) == AFTER
+
+
+async def test_a_job_whose_time_was_over_while_nobody_had_it_is_undone(database: Database) -> None:
+    live = database.publish(TEXTS, "Weirs")
+    fresh(database)
+    house = House(live, Paper())
+    house.paper.kill_at = (house.paper.writes + 8, True)  # the second weir is changed, and nobody knows yet what it gave
+    job = await house.accept(**GIVEN)
+    await asyncio.wait(list(house.jobs._tasks.values()))
+    house.paper.jobs[job] = house.paper.jobs[job]._replace(ends_at=time.time() - 1)
+    house.paper.dead, house.paper.kill_at = False, (-1, False)
+    house.jobs = house._begin()
+    await house.jobs.take_up()
+    found = await house.rest(job)
+    assert (found.state, found.words.partition(".")[0]) == (JobState.FAILED, "The job took longer than it may")
+    assert await stored(live) == {"W1": Decimal("4.20"), "W2": Decimal("5.10")}
 
 
 async def test_two_who_do_one_job_do_it_once(database: Database) -> None:

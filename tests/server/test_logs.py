@@ -53,7 +53,7 @@ def test_lines_for_people(capsys: pytest.CaptureFixture[str]) -> None:
         structlog.stdlib.get_logger("bricola.calls").exception("a call failed inside")
     told = capsys.readouterr().err
     assert "ValueError: inside" in told
-    assert kept not in told.replace('kept = "sluice-4711"', "")  # what variables hold may be anything, secrets too
+    assert kept not in told  # what variables hold may be anything, secrets too
     assert "session is lost" in line
     assert "pool='river in live'" in line
     assert "not wanted" not in line

@@ -1,7 +1,8 @@
 """Addresses that are told of the end of a job: only those that the operator named, and what lies below them."""
 
+import re
 from collections.abc import Iterable
-from urllib.parse import urlsplit
+from urllib.parse import unquote, urlsplit
 
 import httpx
 
@@ -25,7 +26,7 @@ def read_addresses(texts: Iterable[str]) -> tuple[str, ...]:
 def may_tell(address: str, allowed: Iterable[str]) -> bool:
     """Whether an address is one of those, or below one of them; never by a way back up (RFC 3986, section 5.2.4)."""
     asked = _taken_apart(address)
-    if asked is None or not {".", "..", "%2e", "%2e%2e"}.isdisjoint(asked[3].lower().split("/")) or "\\" in address:
+    if asked is None or not {".", ".."}.isdisjoint(re.split(r"[/\\]", unquote(asked[3]))):
         return False
     for text in allowed:
         known = _taken_apart(text)

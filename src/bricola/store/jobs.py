@@ -29,9 +29,12 @@ def _named(row: tuple[Any, ...]) -> list[Any]:
     return [found[name] for name in Job._fields]
 
 
-def accept(db: Db, job: Job, seal: Seal) -> str:
-    """Keep a new job; its id, or that of the one that was accepted for the same request before."""
-    if job.request:
+def accept(db: Db, job: Job, again: bool, seal: Seal) -> str:
+    """Keep a new job; its id. `again`: or that of the one that was accepted for the same request before. Otherwise one that is there is of
+    a request that was forgotten meanwhile, and this is another."""
+    if job.request and not again:
+        db.execute("UPDATE job SET request = '' WHERE request = ?", (job.request,))
+    elif job.request:
         row = db.execute("SELECT id FROM job WHERE request = ?", (job.request,)).fetchone()
         if row is not None:
             return str(row[0])
@@ -42,9 +45,9 @@ def accept(db: Db, job: Job, seal: Seal) -> str:
 
 
 def claim(db: Db, job: str, worker: str, at: float, unseal: Unseal) -> tuple[Job, list[Entry]] | None:
-    """Take one that waits, or one that another process had: the folder is this process's, so that one has ended."""
-    taken = db.execute(f"UPDATE job SET state = '{JobState.RUNNING}', worker = ?, changed_at = ? WHERE id = ? AND (state = "
-                       f"'{JobState.WAITING}' OR (state = '{JobState.RUNNING}' AND worker != ?))", (worker, at, job, worker)).rowcount
+    """Take one that waits, or one that somebody had: the folder is this process's, so that one has ended, or goes no further."""
+    taken = db.execute(f"UPDATE job SET state = '{JobState.RUNNING}', worker = ?, changed_at = ? WHERE id = ? AND state IN {_OPEN}",
+                       (worker, at, job)).rowcount
     if not taken:
         return None
     found = find(db, job, unseal)
@@ -84,9 +87,8 @@ def entries(db: Db, job: str, unseal: Unseal) -> list[Entry]:
     return [Entry(key, Mark(mark), at, attempt, unseal(held) if held is not None else "") for key, mark, at, attempt, held in rows]
 
 
-def open_jobs(db: Db, worker: str) -> list[str]:
-    return [one for one, in db.execute(f"SELECT id FROM job WHERE state = '{JobState.WAITING}' OR (state = '{JobState.RUNNING}' AND worker"
-                                       " != ?) ORDER BY accepted_at", (worker,))]
+def open_jobs(db: Db) -> list[str]:
+    return [one for one, in db.execute(f"SELECT id FROM job WHERE state IN {_OPEN} ORDER BY accepted_at")]
 
 
 def recent(db: Db, environment: str, service: str, state: str, before: float | None, limit: int) -> list[Job]:
@@ -120,7 +122,7 @@ def reseal(db: Db, again: Callable[[bytes], bytes]) -> None:
 
 def to_tell(db: Db) -> list[str]:
     """Those that have come to rest, and whose end was not told yet."""
-    return [one for one, in db.execute(f"SELECT id FROM job WHERE reply_to != '' AND told NOT LIKE 'told%' AND told NOT LIKE 'given up%'"
+    return [one for one, in db.execute(f"SELECT id FROM job WHERE reply_to != '' AND told != 'told' AND told NOT LIKE 'given up%'"
                                        f" AND state NOT IN {_OPEN} AND state != ?", (str(JobState.UNKNOWN),))]
 
 
@@ -156,6 +158,7 @@ def resume(db: Db, job: str, forget: list[str], replace: list[Entry], again: boo
         db.execute("UPDATE job_step SET mark = ?, at = ?, held = ? WHERE job = ? AND key = ?",
                    (str(entry.mark), entry.at, seal(entry.text) if entry.text else None, job, entry.key))
     done = f"(SELECT count(*) FROM job_step WHERE job = id AND mark = '{Mark.DONE}' AND instr(key, '=') = 0)"
-    db.execute("UPDATE job SET state = ?, worker = '', words = '', outcome = NULL, cancelled = '', changed_at = ?, attempt = attempt + ?,"
-               f" ends_at = CASE WHEN ? THEN ? + ends_at - accepted_at ELSE ends_at END, steps = {done} WHERE id = ?",
+    ends = "CASE WHEN ? THEN ? + ends_at - accepted_at ELSE ends_at END"
+    db.execute("UPDATE job SET state = ?, worker = '', words = '', outcome = NULL, cancelled = '', told = '', changed_at = ?,"
+               f" attempt = attempt + ?, ends_at = {ends}, steps = {done} WHERE id = ?",
                (str(JobState.WAITING), at, int(again), again, at, job))

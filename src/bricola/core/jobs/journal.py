@@ -76,8 +76,8 @@ class UnknownOutcomeError(JobStopError):
 
 
 class Page(Protocol):
-    """Where the entries of one job are kept, durably. Raises ProblemError when they cannot be, and StoppedError when the job has passed
-    to somebody else."""
+    """Where the entries of one job are kept, durably. Raises StoppedError when they cannot be, or when the job has passed to somebody
+    else."""
 
     async def write(self, entry: Entry) -> None: ...
 
@@ -92,7 +92,7 @@ class Ledger:
     now: Callable[[], float]
     entries: dict[str, Entry] = field(default_factory=dict)
     closed: bool = False  # the process ends: nothing new begins
-    cancelled: Problem | None = None  # somebody wants it to end
+    cancelled: Problem | None = None  # why it shall end: somebody wants it, or its time was over while nobody had it
     left_unknown: list[str] = field(default_factory=list)  # steps that were given up without knowing how they ended
 
 
@@ -213,31 +213,30 @@ class Journal:
             await asyncio.sleep(pause)
         raise AssertionError  # the last round returns or raises
 
-    def has(self, path: str) -> bool:
-        return self.key(path) in self._ledger.entries
-
     def failed(self, path: str) -> Exception | None:
         """How steps that ran side by side, or against time, failed together: the next time they need not meet in the same order."""
-        entry = self._ledger.entries.get(f"{self.key(path)}{ENDING}")
-        return failure_of(values.read(entry.text)) if entry is not None else None
+        return self._end_of(self.key(path))
 
     async def fail(self, path: str, failure: Exception) -> None:
         """Keep that they did."""
-        key = f"{self.key(path)}{ENDING}"
-        if key not in self._ledger.entries and not self._ledger.closed:
-            kept = told_of(failure)
-            await self._write(Entry(key, Mark.FAILED, self._ledger.now(), self._ledger.attempt, values.written(kept)))
+        if not self._ledger.closed:
+            await self._end(self.key(path), failure)
 
     async def ending(self, failure: BaseException) -> None:
         """Keep that the workflow fails, before anything is undone."""
-        key = f"{self._shown}{ENDING}"
-        if key not in self._ledger.entries:
-            kept = told_of(failure)
-            await self._write(Entry(key, Mark.FAILED, self._ledger.now(), self._ledger.attempt, values.written(kept)))
+        await self._end(self._shown, failure)
 
-    def ended(self) -> BaseException | None:
+    def ended(self) -> Exception | None:
         """The failure that it was being undone for when it was cut off."""
-        entry = self._ledger.entries.get(f"{self._shown}{ENDING}")
+        return self._end_of(self._shown)
+
+    async def _end(self, where: str, failure: BaseException) -> None:
+        key, ledger = f"{where}{ENDING}", self._ledger
+        if key not in ledger.entries:
+            await self._write(Entry(key, Mark.FAILED, ledger.now(), ledger.attempt, values.written(told_of(failure))))
+
+    def _end_of(self, where: str) -> Exception | None:
+        entry = self._ledger.entries.get(f"{where}{ENDING}")
         return failure_of(values.read(entry.text)) if entry is not None else None
 
     def to_undo(self, path: str | None = None) -> list[tuple[str, str, Any]]:

@@ -45,7 +45,7 @@ ACTS: dict[Act, frozenset[JobState]] = {
 
 class Job(NamedTuple):
     """One job. Moments are seconds since 1970; `given` and `outcome` are values as text, or problems; `cancelled` says who wants its end;
-    `worker` is the process that has it; `reply_to` an address that is told of the end, `told` what became of
+    `worker` is the claim of the process that has it; `reply_to` an address that is told of the end, `told` what became of
     that."""
 
     id: str
@@ -85,12 +85,12 @@ def ended_by_hand(job: str) -> Problem:
 class JobLog(Protocol):
     """Where jobs are kept, durably. All raise ProblemError when the store cannot do it."""
 
-    async def accept(self, job: Job) -> str:
-        """Keep a new job; its id, or that of the one that was accepted for the same request before."""
+    async def accept(self, job: Job, again: bool) -> str:
+        """Keep a new job; its id. `again`: or that of the one that was accepted for the same request before."""
         ...
 
     async def claim(self, job: str, worker: str, at: float) -> tuple[Job, list[Entry]] | None:
-        """Take a waiting job, or one of a process that has ended; None where it is nothing of these."""
+        """Take a job that waits or runs, whoever had it; None for one that rests."""
         ...
 
     async def write(self, job: str, worker: str, entry: Entry) -> bool:
@@ -101,8 +101,8 @@ class JobLog(Protocol):
 
     async def find(self, job: str) -> Job | None: ...
 
-    async def open_jobs(self, worker: str) -> list[str]:
-        """Those that wait or run, but not with this worker; the oldest first."""
+    async def open_jobs(self) -> list[str]:
+        """Those that wait or run; the oldest first."""
         ...
 
 

@@ -5,6 +5,7 @@ one place at a time, even where two processes were started by mistake.
 """
 
 import asyncio
+import itertools
 from collections.abc import Awaitable, Callable
 
 import structlog
@@ -24,6 +25,7 @@ log = structlog.stdlib.get_logger("bricola.jobs")
 
 AT_ONCE = 50  # that run side by side in one process
 MOST_WAITING = 10_000  # that wait or run; more are not accepted
+CANCELLED = "job.cancelled"
 STOP_SECONDS = 15.0  # that steps under way have, when the service stops
 
 Find = Callable[[Job], Awaitable[LiveService]]
@@ -41,18 +43,20 @@ class Jobs:
         self._tasks: dict[str, asyncio.Task[None]] = {}
         self._ledgers: dict[str, Ledger] = {}
         self._bound = asyncio.Semaphore(AT_ONCE)
+        self._claims = itertools.count(1)
         self._closed = False
 
     def desk(self, service: LiveService, operation: LiveOperation) -> Desk:
         """What a call of one operation knows of jobs."""
         return _Desk(self, service, operation)
 
-    async def accept(self, job: Job) -> str:
-        """Keep a new job, and begin. Raises ProblemError when there are too many."""
+    async def accept(self, job: Job, again: bool) -> str:
+        """Keep a new job, and begin. `again`: it may have been accepted for the same request before. Raises ProblemError when there are too
+        many."""
         if len(self._tasks) >= MOST_WAITING:
             raise ProblemError(Problem("job.too-many", "More jobs wait than may.", Kind.BUSY, expected=f"up to {MOST_WAITING}",
                                        mend="Send it again later."))
-        number = await self._store.accept(job)
+        number = await self._store.accept(job, again)
         self.begin(number)
         return number
 
@@ -67,7 +71,7 @@ class Jobs:
 
     async def take_up(self) -> None:
         """Begin every job that waits, and every one that a process left behind."""
-        for job in await self._store.open_jobs(self.worker):
+        for job in await self._store.open_jobs():
             self.begin(job)
 
     def begin(self, job: str) -> None:
@@ -113,41 +117,47 @@ class Jobs:
             log.exception("a job failed inside", job=number)
 
     async def _do(self, number: str) -> None:
-        claimed = await self._store.claim(number, self.worker, self._now())
+        claim = f"{self.worker} {next(self._claims)}"  # what an earlier claim of this process writes counts no more
+        claimed = await self._store.claim(number, claim, self._now())
         if claimed is None:
             return
         job, entries = claimed
-        ledger = Ledger(number, _Page(self._store, number, self.worker), job.attempt, self._now, {one.key: one for one in entries})
+        ledger = Ledger(number, _Page(self._store, number, claim), job.attempt, self._now, {one.key: one for one in entries})
         if job.cancelled:
             ledger.cancelled = cancelled_by(job.cancelled)
+        elif job.ends_at <= self._now():  # while no process had it: what it did is undone, step by step, as if somebody wanted its end
+            ledger.cancelled = Problem("workflow.time", "The job took longer than it may.", Kind.BUSY,
+                                       expected=f"at most {job.ends_at - job.accepted_at:.0f} s")
         self._ledgers[number] = ledger
         try:
-            service = await self._find(job)
-            operation = service.by_name[job.operation]
-        except ProblemError as error:
-            await self._rest(number, JobState.WAITING, "", error.problem.sentence())
-            self._ledgers.pop(number, None)
-            return
-        try:
-            answer = await self._perform(service, operation, job, ledger)
-            await self._rest(number, JobState.DONE, values.written(answer), "")
-        except UnknownOutcomeError as stop:
-            log.error("a job stops, since the outcome of a step is not known", job=number, step=stop.key)
-            await self._rest(number, JobState.UNKNOWN, values.written(told_of(ProblemError(stop.problem))),
-                             f"{stop.problem.message} {stop.problem.mend}")
+            await self._rest(number, claim, *await self._outcome(job, ledger))
         except JobStopError:
             return
-        except DeclaredFaultError as fault:
-            await self._rest(number, JobState.FAULT, values.written(told_of(fault)), fault.message)
-        except ProblemError as error:
-            state = JobState.CANCELLED if ledger.cancelled is not None and ledger.cancelled in error.problems else JobState.FAILED
-            problems = (*error.problems, *(UnknownOutcomeError(key).problem for key in ledger.left_unknown))
-            await self._rest(number, state, values.written(told_of(ProblemError(*problems))), problems[0].sentence())
         finally:
             self._ledgers.pop(number, None)
 
-    async def _rest(self, job: str, state: JobState, outcome: str, words: str) -> None:
-        if not await self._store.finish(job, self.worker, state, outcome, words, self._now()):
+    async def _outcome(self, job: Job, ledger: Ledger) -> tuple[JobState, str, str]:
+        """How it ended, with what is kept of that, and words for people. Raises JobStopError where it goes no further for now."""
+        try:
+            service = await self._find(job)
+        except ProblemError as error:
+            return JobState.WAITING, "", error.problem.sentence()
+        try:
+            answer = await self._perform(service, service.by_name[job.operation], job, ledger)
+            return JobState.DONE, values.written(answer), ""
+        except UnknownOutcomeError as stop:
+            log.error("a job stops, since the outcome of a step is not known", job=job.id, step=stop.key)
+            return JobState.UNKNOWN, values.written(told_of(ProblemError(stop.problem))), f"{stop.problem.message} {stop.problem.mend}"
+        except DeclaredFaultError as fault:
+            return JobState.FAULT, values.written(told_of(fault)), fault.message
+        except ProblemError as error:
+            cancelled = any(one.code == CANCELLED for one in error.problems)
+            problems = (*error.problems, *(UnknownOutcomeError(key).problem for key in ledger.left_unknown))
+            return (JobState.CANCELLED if cancelled else JobState.FAILED, values.written(told_of(ProblemError(*problems))),
+                    problems[0].sentence())
+
+    async def _rest(self, job: str, claim: str, state: JobState, outcome: str, words: str) -> None:
+        if not await self._store.finish(job, claim, state, outcome, words, self._now()):
             log.error("a job came to an end that somebody else has", job=job)
             return
         if state not in OPEN:
@@ -155,19 +165,24 @@ class Jobs:
 
 
 def cancelled_by(who: str) -> Problem:
-    return Problem("job.cancelled", "The job was cancelled.", Kind.CONFLICT, found=f"cancelled by {who}")
+    return Problem(CANCELLED, "The job was cancelled.", Kind.CONFLICT, found=f"cancelled by {who}")
 
 
 class _Page:
     """The entries of one job that this process has claimed."""
 
-    __slots__ = ("_job", "_store", "_worker")
+    __slots__ = ("_claim", "_job", "_store")
 
-    def __init__(self, store: JobLog, job: str, worker: str) -> None:
-        self._store, self._job, self._worker = store, job, worker
+    def __init__(self, store: JobLog, job: str, claim: str) -> None:
+        self._store, self._job, self._claim = store, job, claim
 
     async def write(self, entry: Entry) -> None:
-        if not await self._store.write(self._job, self._worker, entry):
+        try:
+            kept = await self._store.write(self._job, self._claim, entry)
+        except ProblemError as error:  # no failure of the step, which may be stored: nothing catches it, nothing is undone for it
+            log.warning("a job waits, since its journal cannot be written", job=self._job, step=entry.key, problem=str(error))
+            raise StoppedError from None
+        if not kept:
             raise StoppedError
 
 
@@ -184,7 +199,8 @@ class _Desk:
         job = Job(self._jobs.new_id(), service.environment, service.name, service.segment, service.release, self._operation.shape.name,
                   source, call.caller.name, tuple(sorted(call.caller.roles)), now, now + seconds, values.written(values_in), changed_at=now,
                   request=call.request.id if call.request is not None else "")
-        return await self._jobs.accept(self._with_reply(job, call) if call_back and call.came is not None else job)
+        again = call.request is not None and call.request.recovering
+        return await self._jobs.accept(self._with_reply(job, call) if call_back and call.came is not None else job, again)
 
     def _with_reply(self, job: Job, call: Call) -> Job:
         """With where its end is told, if the caller named an address. Raises ProblemError for one that the operator does not allow."""

@@ -128,7 +128,7 @@ def compile_service(
             compiled.job,
             compiled.desk,
             one.backends,
-            policy if not one.shape.writes and compiled.checks_input else None,
+            policy if not one.shape.writes and compiled.checks_input and not compiled.desk else None,
             not (compiled.sees_caller or given.per_call),
             compiled.tells_writes,
             one.of if compiled.gives_result else "",

@@ -134,13 +134,8 @@ class Pipeline:
                 call.trace.root.given = Held(operation.shape.output, answer)
             if not isinstance(answer, Passed):
                 operation.encode(answer)
-        except DeclaredFaultError as fault:
-            status = 422
-            call.result, call.fault, call.message = "fault", fault.name, fault.message
-            raise
         except Exception as exception:
-            error = self._failed(exception, call)
-            status = error.problem.kind.http_status
+            status, error = self._ended(exception, call)
             raise error from None
         finally:
             self._leave(call)
@@ -155,7 +150,7 @@ class Pipeline:
         call = self._begin(service, started)
         call.id, call.operation, call.at = job.id, f"{service.name}.{operation.shape.name}", job.accepted_at
         call.caller, call.journal = Caller(job.caller, frozenset(job.roles)), Journal(ledger)
-        call.deadline = started + job.ends_at - self._now()
+        call.deadline = started + job.ends_at - self._now() if ledger.cancelled is None else None  # undoing has a time of its own
         given = kept_values.read(job.given)
         if call.trace is not None:
             call.trace.root.taken = Held(operation.job.input, given)
@@ -165,13 +160,8 @@ class Pipeline:
                 answer = await operation.job.run(call, given)
             if call.trace is not None:
                 call.trace.root.given = Held(operation.job.output, answer)
-        except DeclaredFaultError as fault:
-            status = 422
-            call.result, call.fault, call.message = "fault", fault.name, fault.message
-            raise
         except Exception as exception:
-            error = self._failed(exception, call)
-            status = error.problem.kind.http_status
+            status, error = self._ended(exception, call)
             raise error from None
         finally:
             if not isinstance(sys.exception(), JobStopError | asyncio.CancelledError):
@@ -275,6 +265,14 @@ class Pipeline:
         key = RequestKey(service.environment, service.segment, operation.shape.name, call.caller.name, identity)
         return await self._idempotency.once(key, operation.shape, values, call, service.repeat_hours, operation.marked,
                                             lambda: operation.handle(call, values))
+
+    def _ended(self, exception: Exception, call: Call) -> tuple[int, Exception]:
+        """What is raised for a call from inside that gave no answer, and the status of its record."""
+        if isinstance(exception, DeclaredFaultError):
+            call.result, call.fault, call.message = "fault", exception.name, exception.message
+            return 422, exception
+        error = self._failed(exception, call)
+        return error.problem.kind.http_status, error
 
     def _failed(self, exception: Exception, call: Call) -> ProblemError:
         """The one place where what goes wrong leaves: what the caller is told, and what the record keeps."""

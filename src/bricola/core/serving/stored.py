@@ -105,7 +105,3 @@ class StoredAnswers:
         self._answers.move_to_end(place)
         while len(self._answers) > MOST_OPERATIONS:
             self._answers.popitem(last=False)
-
-    def count(self) -> int:
-        """How many answers are stored."""
-        return sum(len(one.answers) for one in self._answers.values())

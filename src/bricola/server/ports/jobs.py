@@ -13,8 +13,8 @@ class StoredJobs:
     def __init__(self, storage: Storage, vault: Vault) -> None:
         self._storage, self._vault = storage, vault
 
-    async def accept(self, job: Job) -> str:
-        return await self._storage.write(jobs.accept, job, self._vault.seal)
+    async def accept(self, job: Job, again: bool) -> str:
+        return await self._storage.write(jobs.accept, job, again, self._vault.seal)
 
     async def claim(self, job: str, worker: str, at: float) -> tuple[Job, list[Entry]] | None:
         return await self._storage.write(jobs.claim, job, worker, at, self._vault.unseal)
@@ -32,8 +32,8 @@ class StoredJobs:
     async def entries(self, job: str) -> list[Entry]:
         return await self._storage.read(jobs.entries, job, self._vault.unseal)
 
-    async def open_jobs(self, worker: str) -> list[str]:
-        return await self._storage.read(jobs.open_jobs, worker)
+    async def open_jobs(self) -> list[str]:
+        return await self._storage.read(jobs.open_jobs)
 
     async def recent(self, environment: str = "", service: str = "", state: str = "", before: float | None = None,
                      limit: int = 50) -> list[Job]:

@@ -1,5 +1,6 @@
 """Telling callers of the end of their jobs, at the address that they named: the result, or the fault, as a message of its own."""
 
+import asyncio
 import time
 from collections.abc import Awaitable, Callable
 from typing import Protocol
@@ -21,6 +22,7 @@ from bricola.server.ports.jobs import StoredJobs
 log = structlog.stdlib.get_logger("bricola.jobs")
 
 _PAUSES = (5.0, 30.0, 120.0, 600.0, 3600.0)  # seconds, between tries
+_AT_ONCE = 20
 Send = Callable[[str, bytes, dict[str, str]], Awaitable[str]]
 
 
@@ -39,10 +41,10 @@ class Telling:
 
     async def round(self) -> None:
         """Tell all that is due."""
-        for number in await self._ports.stored_jobs.to_tell():
-            tries, due = self._tried.get(number, (0, 0.0))
-            if time.monotonic() >= due:
-                await self._tell(number, tries + 1)
+        due = [(number, self._tried.get(number, (0, 0.0))) for number in await self._ports.stored_jobs.to_tell()]
+        ready = [(number, tries + 1) for number, (tries, when) in due if time.monotonic() >= when]
+        for first in range(0, len(ready), _AT_ONCE):  # so that an address that does not answer holds up few others
+            await asyncio.gather(*(self._tell(number, tries) for number, tries in ready[first:first + _AT_ONCE]))
 
     async def _tell(self, number: str, tries: int) -> None:
         job = await self._ports.stored_jobs.find(number)

@@ -65,8 +65,10 @@ def _attempt(binder: Binder, node: AttemptNode) -> Made:
             outer = run.journal
             if outer is None or not outer.closed:  # a job that goes on elsewhere does it there
                 run.journal = outer.after_all() if outer is not None else None
-                await asyncio.shield(always.run(run, names))
-                run.journal = outer
+                try:
+                    await asyncio.shield(always.run(run, names))
+                finally:
+                    run.journal = outer
             raise
         except Exception:
             await always.run(run, names)

@@ -21,6 +21,7 @@ from bricola.core.expressions.arithmetic import Budget, FailedError, SpentError,
 from bricola.core.expressions.compiling import AT_MOST, AT_ONCE, Compiled, spent
 from bricola.core.jobs.journal import CancelledByPersonError, Done, Once, StoppedError, UnknownOutcomeError
 from bricola.core.jobs.marks import RequestMark
+from bricola.core.kinds.workflows.definition import MOST_SECONDS
 from bricola.core.kinds.workflows.knowledge import CALL
 from bricola.core.kinds.workflows.program import Catching, Program
 from bricola.core.messages.faults import DeclaredFaultError
@@ -192,7 +193,8 @@ def compile_program(program: Program, block: Steps, undoers: Mapping[str, Undoer
             raise await _undone(one, program, before)
         try:
             if definition.seconds is None or journal is not None:  # the call's own deadline bounds it
-                async with asyncio.timeout(None if journal is None or call.deadline is None else call.seconds_left(time.monotonic(), 1e9)):
+                left = call.seconds_left(time.monotonic(), MOST_SECONDS) if journal is not None and call.deadline is not None else None
+                async with asyncio.timeout(left):
                     await block.run(one, names)
             else:
                 async with asyncio.timeout(definition.seconds):
@@ -211,8 +213,10 @@ def compile_program(program: Program, block: Steps, undoers: Mapping[str, Undoer
 
     async def bounded(call: Call, values: Values) -> Values:
         assert bound is not None
+        if call.journal is not None and call.journal.cancelled is not None:
+            return await run(call, values)  # it ends, and what it did is undone: nobody waits in line for that
         try:
-            async with asyncio.timeout(call.seconds_left(time.monotonic(), 3600.0)):
+            async with asyncio.timeout(call.seconds_left(time.monotonic(), MOST_SECONDS)):
                 await bound.acquire()
         except TimeoutError:
             raise out_of_time() from None
