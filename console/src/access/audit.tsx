@@ -2,7 +2,7 @@
 import { useState } from "react";
 import type { AuditEntry } from "../api";
 import { useLoad } from "../load";
-import { Problems } from "../parts/controls";
+import { NotLoaded } from "../parts/controls";
 import { when } from "../formats";
 import { rich, t } from "../text";
 
@@ -18,12 +18,7 @@ function short(value: unknown): string {
 export function Audit() {
   const { data, error } = useLoad<AuditEntry[]>("/audit?limit=300", 10);
   const [words, setWords] = useState("");
-  if (error && !data)
-    return (
-      <div className="p-5">
-        <Problems problems={error.problems} />
-      </div>
-    );
+  if (error && !data) return <NotLoaded error={error} />;
   if (!data) return null;
   const shown = data.filter((one) =>
     words

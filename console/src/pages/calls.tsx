@@ -7,10 +7,11 @@ import { steps, useKeys } from "../hotkeys";
 import type { Call, CallDetail } from "../api";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
-import { CopyButton, Problems, Segments } from "../parts/controls";
+import { NotLoaded, Segments } from "../parts/controls";
 import { Mark, STATE_MARK } from "../parts/marks";
+import { Facts, TimeRow } from "../parts/rows";
 import { Timeline } from "../parts/timeline";
-import { bytes, clock, plural, took } from "../formats";
+import { bytes, plural, took } from "../formats";
 import { rich, t } from "../text";
 
 export default function CallsPage() {
@@ -43,12 +44,7 @@ export default function CallsPage() {
     Enter: () => selected && go(bench(selected)),
   });
 
-  if (error && !data)
-    return (
-      <div className="p-5">
-        <Problems problems={error.problems} />
-      </div>
-    );
+  if (error && !data) return <NotLoaded error={error} />;
   if (!data) return null;
   const faults = shown.filter((one) => one.result !== "answered").length;
   return (
@@ -112,19 +108,7 @@ export default function CallsPage() {
             </thead>
             <tbody>
               {shown.map((one) => (
-                // Selecting by pointer; by keyboard it is J and K, and the time is a button.
-
-                <tr
-                  key={one.id}
-                  aria-selected={one === selected}
-                  onClick={() => set("call", one.id)}
-                  className="whitespace-nowrap"
-                >
-                  <th scope="row">
-                    <button type="button" className="font-mono text-[12.5px]">
-                      {clock(new Date(one.at * 1000))}
-                    </button>
-                  </th>
+                <TimeRow key={one.id} at={one.at} selected={one === selected} onSelect={() => set("call", one.id)}>
                   <td>
                     <span className="flex items-center gap-2">
                       <Mark name={STATE_MARK[one.result] ?? "none"} label={one.result} />
@@ -139,7 +123,7 @@ export default function CallsPage() {
                   <td className="n">{took(one.micros)}</td>
                   <td className="n">{bytes(one.response_bytes)}</td>
                   <td className="font-mono text-[12.5px] text-bad">{one.fault}</td>
-                </tr>
+                </TimeRow>
               ))}
             </tbody>
           </table>
@@ -195,32 +179,17 @@ export default function CallsPage() {
           </p>
           {selected.message && <p className="mt-1 break-words">{selected.message}</p>}
           <Kept key={selected.id} call={selected.id} />
-          <dl className="mt-3 grid grid-cols-[96px_minmax(0,1fr)] gap-y-1">
-            {(
-              [
-                [t("Call"), selected.id],
-                [t("Caller"), selected.caller || t("no identity")],
-                [t("Release"), t("r{0} in {1}", selected.release, selected.environment)],
-                [t("Face"), t("{0}, status {1}", selected.face, selected.status)],
-                [t("Request"), bytes(selected.request_bytes)],
-                [t("Answer"), bytes(selected.response_bytes)],
-              ] as const
-            ).map(([word, value], index) => (
-              <div key={word} className="contents">
-                <dt className="text-ink2">{word}</dt>
-                <dd className="flex items-center gap-1 break-all">
-                  {index === 0 ? (
-                    <>
-                      <span className="font-mono text-[12.5px]">{value}</span>
-                      <CopyButton text={value} what={t("the call number")} />
-                    </>
-                  ) : (
-                    value
-                  )}
-                </dd>
-              </div>
-            ))}
-          </dl>
+          <Facts
+            copied={t("the call number")}
+            rows={[
+              [t("Call"), selected.id],
+              [t("Caller"), selected.caller || t("no identity")],
+              [t("Release"), t("r{0} in {1}", selected.release, selected.environment)],
+              [t("Face"), t("{0}, status {1}", selected.face, selected.status)],
+              [t("Request"), bytes(selected.request_bytes)],
+              [t("Answer"), bytes(selected.response_bytes)],
+            ]}
+          />
           {selected.operation && (
             <Link href={bench(selected)} className="btn btn-main mt-4 self-start">
               {t("Open on the test bench")}

@@ -7,7 +7,7 @@ import { useAct } from "../act";
 import { useSaveKey } from "../definitions/save";
 import { DefinitionTabs } from "../definitions/tabs";
 import { useLoad } from "../load";
-import { CopyButton, Problems } from "../parts/controls";
+import { CopyButton, NotLoaded, Problems } from "../parts/controls";
 import { mayAtLeast, useSession } from "../session";
 import { when } from "../formats";
 import { rich, t } from "../text";
@@ -71,12 +71,7 @@ export default function DefinitionsPage() {
 
   useSaveKey(dirty && may && !act.busy, save);
 
-  if (error && !data)
-    return (
-      <div className="p-5">
-        <Problems problems={error.problems} />
-      </div>
-    );
+  if (error && !data) return <NotLoaded error={error} />;
   if (!data) return null;
   return (
     <>

@@ -4,13 +4,14 @@ import { Link, useLocation } from "wouter";
 import { useAct } from "../act";
 import { useAddress } from "../address";
 import { ask, ProblemError, type Job, type JobAct, type JobDetail, type JobEntry } from "../api";
-import { clock, plural, when } from "../formats";
+import { plural, when } from "../formats";
 import { steps, useKeys } from "../hotkeys";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
-import { CopyButton, Problems, Segments } from "../parts/controls";
+import { NotLoaded, Problems, Segments } from "../parts/controls";
 import { Labelled, Panel } from "../parts/dialog";
 import { Mark, STATE_MARK, type MarkName } from "../parts/marks";
+import { Facts, TimeRow } from "../parts/rows";
 import { mayAtLeast, useSession } from "../session";
 import { rich, t } from "../text";
 
@@ -42,12 +43,7 @@ export default function JobsPage() {
   const set = (name: string, value: string) => setSearch({ [name]: value });
   useKeys({ ...steps(shown, selected, (one) => set("job", one.job)), Escape: () => set("job", "") });
 
-  if (error && !data)
-    return (
-      <div className="p-5">
-        <Problems problems={error.problems} />
-      </div>
-    );
+  if (error && !data) return <NotLoaded error={error} />;
   if (!data) return null;
   const waiting = data.filter((one) => one.state === "outcome unknown").length;
   return (
@@ -91,18 +87,12 @@ export default function JobsPage() {
             </thead>
             <tbody>
               {shown.map((one) => (
-                // Selecting by pointer; by keyboard it is J and K, and the time is a button.
-                <tr
+                <TimeRow
                   key={one.job}
-                  aria-selected={one === selected}
-                  onClick={() => set("job", one.job)}
-                  className="whitespace-nowrap"
+                  at={one.accepted_at}
+                  selected={one === selected}
+                  onSelect={() => set("job", one.job)}
                 >
-                  <th scope="row">
-                    <button type="button" className="font-mono text-[12.5px]">
-                      {clock(new Date(one.accepted_at * 1000))}
-                    </button>
-                  </th>
                   <td className="font-medium">
                     {one.service}.{one.operation}
                   </td>
@@ -113,7 +103,7 @@ export default function JobsPage() {
                   </td>
                   <td className="n">{one.steps}</td>
                   <td className="max-w-56 truncate font-mono text-[12.5px] text-ink2">{one.step}</td>
-                </tr>
+                </TimeRow>
               ))}
             </tbody>
           </table>
@@ -174,32 +164,20 @@ function Detail({ job, onDecided }: { job: Job; onDecided: () => void }) {
           ))}
         </div>
       )}
-      <dl className="mt-3 grid grid-cols-[96px_minmax(0,1fr)] gap-y-1">
-        <dt className="text-ink2">{t("Job")}</dt>
-        <dd className="flex items-center gap-1 break-all">
-          <span className="font-mono text-[12.5px]">{job.job}</span>
-          <CopyButton text={job.job} what={t("the job number")} />
-        </dd>
-        {(
-          [
-            [t("Workflow"), job.workflow],
-            [t("Caller"), job.caller],
-            [t("Release"), t("r{0} in {1}", job.release, job.environment)],
-            [t("Accepted"), when(job.accepted_at)],
-            [t("Changed"), when(job.changed_at)],
-            [t("At the latest"), when(job.ends_at)],
-            [t("Attempt"), String(job.attempt)],
-            ...(job.reply_to
-              ? ([[t("Told to"), `${job.reply_to}: ${job.told || t("not yet")}`]] as [string, string][])
-              : []),
-          ] as [string, string][]
-        ).map(([word, value]) => (
-          <div key={word} className="contents">
-            <dt className="text-ink2">{word}</dt>
-            <dd className="break-all">{value}</dd>
-          </div>
-        ))}
-      </dl>
+      <Facts
+        copied={t("the job number")}
+        rows={[
+          [t("Job"), job.job],
+          [t("Workflow"), job.workflow],
+          [t("Caller"), job.caller],
+          [t("Release"), t("r{0} in {1}", job.release, job.environment)],
+          [t("Accepted"), when(job.accepted_at)],
+          [t("Changed"), when(job.changed_at)],
+          [t("At the latest"), when(job.ends_at)],
+          [t("Attempt"), String(job.attempt)],
+          ...(job.reply_to ? [[t("Told to"), `${job.reply_to}: ${job.told || t("not yet")}`] as const] : []),
+        ]}
+      />
       {data && <Journal job={data} />}
       <Link href={within(`/calls?call=${encodeURIComponent(job.job)}`, view)} className="act mt-3 self-start">
         {t("Its trace among the calls")}

@@ -8,7 +8,7 @@ import { kindsOf } from "../kinds";
 import type { Call, EnvironmentInfo, Overview, Place, ServiceRow } from "../api";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
-import { CopyButton, Problems, Segments } from "../parts/controls";
+import { CopyButton, NotLoaded, Segments } from "../parts/controls";
 import { EnvTag, Mark, Posts, STATE_MARK } from "../parts/marks";
 import { clock, grouped, percent, plural, took, when } from "../formats";
 import { rich, t } from "../text";
@@ -83,12 +83,7 @@ export default function OverviewPage() {
     t: () => selected && go(within(`/tests?service=${selected.name}`, view)),
   });
 
-  if (error && !data)
-    return (
-      <div className="p-5">
-        <Problems problems={error.problems} />
-      </div>
-    );
+  if (error && !data) return <NotLoaded error={error} />;
   if (!data) return null;
   const places = services.flatMap((one) => seen(one, view));
   const total = places.reduce((sum, one) => sum + (one.figures?.calls ?? 0), 0);

@@ -8,7 +8,7 @@ import { useAct } from "../act";
 import { ALL, useLens } from "../lens";
 import { useLoad } from "../load";
 import { Checks, Endpoints, SessionPosts, SessionTable } from "../pools/parts";
-import { Problems } from "../parts/controls";
+import { NotLoaded, Problems } from "../parts/controls";
 import { Panel } from "../parts/dialog";
 import { EnvTag, Gauge, Mark, STATE_MARK } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
@@ -63,12 +63,7 @@ export default function PoolsPage() {
 
   useKeys(steps(shown, pool, choose));
 
-  if (error && !data)
-    return (
-      <div className="p-5">
-        <Problems problems={error.problems} />
-      </div>
-    );
+  if (error && !data) return <NotLoaded error={error} />;
   if (!data) return null;
   if (!pool)
     return (

@@ -9,7 +9,7 @@ import { useKeys, steps } from "../hotkeys";
 import { kindOf } from "../kinds";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
-import { CopyButton, Problems } from "../parts/controls";
+import { CopyButton, NotLoaded, Problems } from "../parts/controls";
 import { EnvTag, Gate, Mark, STATE_MARK } from "../parts/marks";
 import { Findings } from "../parts/findings";
 import { Xml } from "../parts/xml";
@@ -43,12 +43,7 @@ export default function ServicePage({ name }: { name: string }) {
     t: () => operation && go(within(`/tests?service=${name}&operation=${operation.name}`, view)),
   });
 
-  if (error && !data)
-    return (
-      <div className="p-5">
-        <Problems problems={error.problems} />
-      </div>
-    );
+  if (error && !data) return <NotLoaded error={error} />;
   if (!data) return null;
   const kind = kindOf((operation ?? data.operations[0])?.source?.kind);
   const source = operation?.source && kind.link(operation.source.name);

@@ -153,3 +153,12 @@ export function Problems({ problems }: { problems: Problem[] }) {
     </div>
   );
 }
+
+/** In the place of a page whose content could not be loaded. */
+export function NotLoaded({ error }: { error: { problems: Problem[] } }) {
+  return (
+    <div className="p-5">
+      <Problems problems={error.problems} />
+    </div>
+  );
+}

@@ -4,6 +4,7 @@ import asyncio
 import itertools
 import secrets
 import time
+from collections import OrderedDict
 from collections.abc import Awaitable, Callable, Iterator, Sequence
 from functools import partial
 
@@ -14,7 +15,7 @@ from bricola.adapters.folders import Folders, read_folders
 from bricola.adapters.networks import backend_networks, read_networks
 from bricola.adapters.patterns import PatternProcess
 from bricola.core.calls.idempotency import Idempotency
-from bricola.core.definitions.model import segment_of
+from bricola.core.definitions.model import EnvironmentDefinition, segment_of
 from bricola.core.durations import DAY
 from bricola.core.jobs.model import Job
 from bricola.core.patterns.matcher import use_fallback
@@ -44,6 +45,7 @@ from bricola.store.database import STORE_NUMBER
 log = structlog.stdlib.get_logger("bricola.service")
 
 _ROUND_SECONDS = 5.0
+_OLDER = 20  # releases that only jobs are of, kept compiled
 
 
 def call_ids() -> Callable[[], str]:
@@ -89,6 +91,7 @@ class Bricola:
                          secrets.token_hex(8), ended=self._job_ended,
                          may_tell=lambda address: may_tell(address, settings.call_backs))
         self.telling = Telling(self, send)
+        self._older: OrderedDict[tuple[str, str, int], tuple[EnvironmentDefinition | None, LiveService]] = OrderedDict()
         self.changes.follow(Topic.DEFINITIONS, self.drafts)
         self.changes.follow(Topic.CALLERS, self.people)
         self.changes.follow(Topic.CREDENTIALS, self.credentials)
@@ -165,7 +168,14 @@ class Bricola:
         for one, _ in place.parts if place is not None else ():
             if one.release == job.release:
                 return one
-        return await release_in(self, job.environment, job.service, job.release)
+        key, environment = (job.environment, job.service, job.release), self.drafts.catalogue.find_environment(job.environment)
+        known = self._older.get(key)
+        if known is None or known[0] is not environment:  # compiling takes half a second, and people look at a job every few seconds
+            known = self._older[key] = environment, await release_in(self, *key)
+        self._older.move_to_end(key)
+        while len(self._older) > _OLDER:
+            self._older.popitem(last=False)
+        return known[1]
 
     async def note_uses(self) -> None:
         """Write down when tokens and credentials were used last."""

@@ -112,7 +112,6 @@ def compile_service(
     for one in resolved.operations:
         policy = environment.stored_answers.get(f"{service.segment}.{one.shape.name}")
         inner = one if one.ways is None else one.ways.inner
-        given = inner.given
         compiled = one.kind.compile(inner, environment, pools)
         faults = {fault.name: compile_encoder(fault.record, namespace) for fault in one.shape.faults}
         operations[one.shape.name] = LiveOperation(
@@ -125,15 +124,15 @@ def compile_service(
             compiled.marked,
             compiled.checks_input,
             one.told,
-            compiled.job,
-            compiled.desk,
-            one.backends,
-            policy if not one.shape.writes and compiled.checks_input and not compiled.desk else None,
-            not (compiled.sees_caller or given.per_call),
-            compiled.tells_writes,
-            one.of if compiled.gives_result else "",
-            compiled.calls_back,
-            compiled.stops_when_left,
+            job=compiled.job,
+            desk=compiled.desk,
+            backends=one.backends,
+            stored=policy if not one.shape.writes and compiled.checks_input and not compiled.desk else None,
+            shared=not (compiled.sees_caller or inner.given.per_call),
+            tells_writes=compiled.tells_writes,
+            tells_of=one.of if compiled.gives_result else "",
+            calls_back=compiled.calls_back,
+            stops_when_left=compiled.stops_when_left,
         )
     by_tag, by_action, shared = _dispatch(operations, namespace)
     probes = tuple(dict.fromkeys(probe for one in resolved.operations for probe in one.kind.probes(one)))

@@ -127,8 +127,6 @@ class Pipeline:
                 call.trace.root.taken = Held(operation.shape.input, values)
             if problems:
                 raise ProblemError(*problems)
-            if operation.desk:
-                call.desk = self._desks(service, operation) if self._desks is not None else None
             answer = await self._handle(service, operation, call, values, request_id, trial)
             if call.trace is not None:
                 call.trace.root.given = Held(operation.shape.output, answer)
@@ -184,18 +182,10 @@ class Pipeline:
                 call.trace.root.taken = Held(operation.shape.input, values)
             if problems:
                 raise ProblemError(*problems)
-            if operation.desk:
-                call.desk = self._desks(service, operation) if self._desks is not None else None
-            if operation.tells_writes and request.trial is False:
+            if operation.tells_writes and not request.trial:
                 call.written = []
-            if operation.stops_when_left and request.left is not None:
-                answer = await _while_there(request.left, self._handle(service, operation, call, values, face.request_id, request.trial))
-            elif operation.shape.writes:
-                answer = await self._handle(service, operation, call, values, face.request_id, request.trial)
-            elif operation.stored is not None:
-                answer = await self.stored.answer(service, operation, call, values, request.fresh, lambda: operation.handle(call, values))
-            else:
-                answer = await operation.handle(call, values)
+            work = self._handle(service, operation, call, values, face.request_id, request.trial, request.fresh)
+            answer = await (_while_there(request.left, work) if operation.stops_when_left and request.left is not None else work)
             if call.trace is not None:
                 call.trace.root.given = Held(operation.shape.output, answer)
             status, content_type, body = face.encode(operation, answer, call)
@@ -246,10 +236,14 @@ class Pipeline:
             call.limits = caller.limits
 
     async def _handle(self, service: LiveService, operation: LiveOperation, call: Call, values: Values, identity: str,
-                      trial: bool) -> Values:
-        """Run the handler; a write as a trial, or at most once for its request id."""
+                      trial: bool, fresh: bool = False) -> Values:
+        """Run the handler; a read from memory where that may be, a write as a trial, or at most once for its request id."""
+        if operation.desk and self._desks is not None:
+            call.desk = self._desks(service, operation)
         if not operation.shape.writes:
-            return await operation.handle(call, values)
+            if operation.stored is None or call.trial is not None:
+                return await operation.handle(call, values)
+            return await self.stored.answer(service, operation, call, values, fresh, lambda: operation.handle(call, values))
         with self.stored.writing(service.environment, operation.backends):
             return await self._write(service, operation, call, values, identity, trial)
 
