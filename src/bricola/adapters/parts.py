@@ -21,7 +21,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 MOST_SECONDS = 30.0  # for all parts of a contract together
 _MOST_HOPS = 5
 _LEVELS_UP = 3  # how far above a file its parts may lie
-_SUFFIXES = (".wsdl", ".xsd", ".xml", ".asmx", ".svc")
+SUFFIXES = (".wsdl", ".xsd", ".xml", ".asmx", ".svc")
 
 
 def read_source(source: str, main: str = "", remote: "Callable[[str], Resolver] | None" = None) -> ReadContract:
@@ -76,12 +76,12 @@ class Disk:
         return content
 
 
-def folder_files(folder: Path) -> dict[str, bytes]:
+def folder_files(folder: Path, suffixes: tuple[str, ...] = SUFFIXES) -> dict[str, bytes]:
     """The files of a folder that can be parts of a contract."""
     files: dict[str, bytes] = {}
     total = 0
     for path in sorted(folder.rglob("*")):
-        if path.suffix.lower() in _SUFFIXES and path.is_file() and path.resolve().is_relative_to(folder.resolve()):
+        if path.suffix.lower() in suffixes and path.is_file() and path.resolve().is_relative_to(folder.resolve()):
             total += path.stat().st_size
             if len(files) >= MOST_PARTS or total > MOST_BYTES:
                 raise _too_much()
@@ -89,7 +89,7 @@ def folder_files(folder: Path) -> dict[str, bytes]:
     return files
 
 
-def zip_files(content: bytes) -> dict[str, bytes]:
+def zip_files(content: bytes, suffixes: tuple[str, ...] = SUFFIXES) -> dict[str, bytes]:
     """The same of a zip. What it says of its sizes is not believed: reading stops at the bound."""
     files: dict[str, bytes] = {}
     total = 0
@@ -97,7 +97,7 @@ def zip_files(content: bytes) -> dict[str, bytes]:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
             for entry in archive.infolist():
                 parts = entry.filename.replace("\\", "/").split("/")
-                if entry.is_dir() or ".." in parts or not entry.filename.lower().endswith(_SUFFIXES):
+                if entry.is_dir() or ".." in parts or not entry.filename.lower().endswith(suffixes):
                     continue
                 with archive.open(entry) as file:
                     data = file.read(MOST_BYTES - total + 1)

@@ -5,6 +5,7 @@ from typing import Any, NotRequired
 from typing_extensions import TypedDict
 
 from bricola.api.base import Problem, closed
+from bricola.api.definitions import Change
 from bricola.api.services import StoredChange, Trace
 
 
@@ -146,3 +147,59 @@ class Language(TypedDict):
 
     functions: list[FunctionHelp]
     offers: list[Offer]
+
+
+@closed
+class TakenWorkflow(TypedDict):
+    """A workflow that a process became: the operation that runs it, and its text."""
+
+    name: str
+    operation: str
+    steps: int
+    text: str
+
+
+@closed
+class Partner(TypedDict):
+    """Whom a process asks: its link, and what the workflows call; `new` where nothing here sent such messages on."""
+
+    link: str
+    calls: str
+    new: bool
+
+
+@closed
+class LeftOut(TypedDict):
+    """Something of a process that was not taken, or (`taken`) in another way: its line, what, and why."""
+
+    line: int
+    what: str
+    why: str
+    taken: bool
+
+
+@closed
+class OpenEnd(TypedDict):
+    """An end that is no answer: what it may become, what is proposed, what was chosen ('' while nobody has)."""
+
+    id: str
+    line: int
+    what: str
+    options: "list[str]"
+    proposal: str
+    chosen: str
+
+
+@closed
+class TakenProcess(TypedDict):
+    """A process as drafts, or the plan of them (`applied` false). `problems` is what is still to be done by hand."""
+
+    service: str
+    contract: str
+    applied: bool
+    workflows: list[TakenWorkflow]
+    partners: list[Partner]
+    left: list[LeftOut]
+    endings: list[OpenEnd]
+    changes: list[Change]
+    problems: list[Problem]

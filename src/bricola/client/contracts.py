@@ -1,9 +1,9 @@
 """Contracts of others, through the management API."""
 
-import base64
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, cast
 
+from bricola.client.bringing import encoded
 from bricola.client.transport import ApiConnection, Json
 
 if TYPE_CHECKING:
@@ -62,4 +62,4 @@ class ContractCalls(ApiConnection):
 
 def _source(address: str, files: Mapping[str, bytes] | None, main: str, user: str, password: str) -> Json:
     return {"address": address, "main": main, "user": user, "password": password,
-            "files": {path: base64.b64encode(one).decode() for path, one in (files or {}).items()}}
+            "files": encoded(files or {})}

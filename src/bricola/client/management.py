@@ -3,6 +3,7 @@
 from datetime import date
 from typing import TYPE_CHECKING, cast
 
+from bricola.client.bringing import BringingCalls
 from bricola.client.contracts import ContractCalls
 from bricola.client.discovery import DiscoveryCalls
 from bricola.client.jobs import JobCalls
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
     from bricola.api import workflows as writing
 
 
-class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls, JobCalls):
+class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls, JobCalls, BringingCalls):
     """A connection to one Bricola. `token` comes from `sign_in` or from the service's users page."""
 
     # definitions

@@ -147,7 +147,7 @@ export function Parts(props: PartsProps) {
     case "fail":
       return (
         <>
-          {choice("fail", t("Declared fault"), look.faults)}
+          {choice("fail", t("Declared fault"), [...look.faults, "problem"])}
           {expression("message", t("Message"), t("its description"))}
           {map("detail", "detail", t("Its detail"))}
         </>

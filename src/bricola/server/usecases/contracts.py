@@ -13,7 +13,7 @@ from urllib.parse import unquote, urlsplit
 import httpx
 
 from bricola.adapters.networks import Networks, read_networks
-from bricola.adapters.parts import Web, read_files, read_source, zip_files
+from bricola.adapters.parts import SUFFIXES, Web, read_files, read_source, zip_files
 from bricola.core.contracts.compatibility import compare_contracts
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.contracts.reading.parts import Part, local_name
@@ -63,14 +63,19 @@ def _read(settings: Settings, source: Source) -> ReadContract:
         networks = Networks(read_networks(settings.networks))
         signs_in = httpx.BasicAuth(source.user, source.password) if source.user else None
         return read_source(source.address, remote=lambda address: Web(networks, signs_in, address))
+    return read_files(decoded_files(source.files or {}), source.main)
+
+
+def decoded_files(given: Mapping[str, str], suffixes: tuple[str, ...] = SUFFIXES) -> dict[str, bytes]:
+    """Files that came in base64, by path, with what is in zips. Raises ProblemError."""
     files: dict[str, bytes] = {}
-    for path, text in (source.files or {}).items():
+    for path, text in given.items():
         try:
             content = base64.b64decode(text, validate=True)
         except binascii.Error:
             raise ProblemError(Problem("contract.base64", "The content of the file is no base64.", place=path)) from None
-        files |= zip_files(content) if path.lower().endswith(".zip") else {path: content}
-    return read_files(files, source.main)
+        files |= zip_files(content, suffixes) if path.lower().endswith(".zip") else {path: content}
+    return files
 
 
 async def differ(ports: Ports, service: str, operation: str, setting: str, value: str | None, author: str) -> list[definitions.Change]:

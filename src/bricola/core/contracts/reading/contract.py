@@ -1,11 +1,12 @@
 """A contract of somebody else, read: what it offers, and what is wrong with it."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 from bricola.core.contracts.reading.parts import ContractProblem, Part
 from bricola.core.shapes.model import Record
+from bricola.core.shapes.simple import SimpleType
 
 
 @dataclass(frozen=True)
@@ -68,12 +69,15 @@ class ReadService:
 
 @dataclass(frozen=True)
 class ReadContract:
-    """Everything that was read. `parts` are the documents in the order in which they were met, the first one first."""
+    """Everything that was read. `parts` are the documents in the order in which they were met, the first one first; `element` and `type`
+    find what the schemas declare by its expanded name, beyond what messages use."""
 
     namespace: str
     services: Mapping[str, ReadService]
     problems: tuple[ContractProblem, ...]
     parts: tuple[Part, ...] = ()
+    element: Callable[[str], Record | None] = field(default=lambda tag: None, compare=False, repr=False)
+    type: Callable[[str], "SimpleType | Record | None"] = field(default=lambda tag: None, compare=False, repr=False)
 
     @property
     def usable(self) -> bool:

@@ -18,7 +18,7 @@ from bricola.core.contracts.reading.plain import Kinds, plain_elements, record_o
 from bricola.core.contracts.reading.schemas import Component, Index, Schema, X
 from bricola.core.contracts.reading.simple_types import ANYTHING, STRING, SimpleTypes
 from bricola.core.shapes.model import MARKUP, Element, Group, Order, Record, Wildcard
-from bricola.core.shapes.primitives import ANY
+from bricola.core.shapes.primitives import ANY, PRIMITIVES
 from bricola.core.shapes.simple import SimpleType
 
 _MOST_DERIVATIONS = 60
@@ -57,6 +57,16 @@ class Types:
     def type_record(self, tag: str, schema_node: etree._Element, schema: Schema) -> "SimpleType | Record":
         """A type by its name, for parts of messages that name one."""
         found = self._named(tag, schema, schema_node)
+        self._fill_all()
+        return found
+
+    def type(self, tag: str) -> "SimpleType | Record | None":
+        """A global type by its name, or a built-in one; None when there is no such type."""
+        component = self._index.types.get(tag)
+        if component is None:
+            local = tag.removeprefix(X)
+            return SimpleType(local) if local != tag and local in PRIMITIVES else None
+        found = self._named(tag, component.schema, component.node)
         self._fill_all()
         return found
 

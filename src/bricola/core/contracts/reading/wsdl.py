@@ -73,7 +73,7 @@ class _Reader:
                 self._without_service(services)
             self._types.finish()
         parts = tuple(one for one in self._parts.found.values() if one is not None)
-        return ReadContract(namespace, services, tuple(self._problems), parts)
+        return ReadContract(namespace, services, tuple(self._problems), parts, self._types.message, self._types.type)
 
     # -- gathering
 

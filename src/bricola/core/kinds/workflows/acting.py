@@ -291,6 +291,8 @@ def _reply(binder: Binder, node: ReplyNode) -> Made:
 def _fail(binder: Binder, node: FailNode) -> Made:
     def run(run: Run, names: Names, most: int) -> bool:
         message = given(node.message, names, most)
+        if node.detail is None:
+            raise ProblemError(Problem("workflow.stopped", message, Kind.CONFLICT, inner=node.path))
         detail = given(node.detail, names, most)
         if node.has_message:
             detail = {"message": message, **detail}

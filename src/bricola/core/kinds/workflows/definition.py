@@ -16,6 +16,7 @@ from bricola.core.durations import DAY, HOUR
 
 Tree = dict[str, Any]  # a map: names to expressions, or to maps again
 Expression = Scalar
+PROBLEM = "problem"  # what a step fails with where no declared fault is meant
 MOST_SECONDS = 30 * DAY
 MOST_CALL = HOUR  # of one that somebody waits for
 

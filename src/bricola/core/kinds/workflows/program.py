@@ -138,10 +138,12 @@ class ReplyNode(Node):
 
 @dataclass(frozen=True, kw_only=True)
 class FailNode(Node):
+    """`detail` None: it ends with the one fault for everything else."""
+
     fault: str
     message: Compiled
-    detail: Compiled
-    has_message: bool  # whether the detail tells the message, too
+    detail: Compiled | None
+    has_message: bool = False  # whether the detail tells the message, too
 
 
 @dataclass(frozen=True, kw_only=True)

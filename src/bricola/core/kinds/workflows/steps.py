@@ -12,7 +12,7 @@ from bricola.core.expressions.types import EXACT, SIMPLE, TEXT, UNKNOWN, WHOLE, 
 from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.resolve import resolve_operation
 from bricola.core.kinds.workflows.building import Around, Builder, Ended, Faults, add_faults, builds
-from bricola.core.kinds.workflows.definition import Step, Undo, WorkflowDefinition
+from bricola.core.kinds.workflows.definition import PROBLEM, Step, Undo, WorkflowDefinition
 from bricola.core.kinds.workflows.jobs import NOW, RESULT, STATUS
 from bricola.core.kinds.workflows.knowledge import Known
 from bricola.core.kinds.workflows.program import (
@@ -227,8 +227,10 @@ def _reply(self: Builder, step: Step, known: Known, path: str, around: Around) -
 def _fail(self: Builder, step: Step, known: Known, path: str, around: Around) -> Ended:
     place = self.at(path)
     shape = self.faults.get(str(step.fail))
+    if shape is None and step.fail == PROBLEM:
+        return _fail_plainly(self, step, known, path)
     if shape is None:
-        self.wrong("fault", "The workflow declares no such fault.", f"{place}, fail", f"one of {', '.join(self.faults) or 'none'}",
+        self.wrong("fault", "The workflow declares no such fault.", f"{place}, fail", f"one of {', '.join((*self.faults, PROBLEM))}",
                    shown(str(step.fail)))
         return Ended(None, None, [path])
     message = self.expression(_plain_text(step.message), known, f"{place}, message", frozenset({Of.TEXT}), "a text") if step.message else \
@@ -243,6 +245,18 @@ def _fail(self: Builder, step: Step, known: Known, path: str, around: Around) ->
         node = FailNode(name=step.name, path=path, action=step.action, fault=shape.name, message=message, detail=detail,
                         has_message=has_message)
     return Ended(node, None, [path], {shape.name: (shape,)})
+
+
+def _fail_plainly(self: Builder, step: Step, known: Known, path: str) -> Ended:
+    """The one fault that every operation declares, for what no fault of its own is for."""
+    place = self.at(path)
+    if step.message is None or step.detail:
+        self.wrong("fault", "A problem has a message, and nothing else." if step.detail else "A problem says in a sentence what is wrong.",
+                   place, "a line 'message: …'", mend="Declare a fault of its own where callers need more." if step.detail else "")
+        return Ended(None, None, [path])
+    message = self.expression(_plain_text(step.message), known, f"{place}, message", frozenset({Of.TEXT}), "a text")
+    node = FailNode(name=step.name, path=path, action=step.action, fault="", message=message, detail=None) if message is not None else None
+    return Ended(node, None, [path])
 
 
 def _plain_text(text: Any) -> str:

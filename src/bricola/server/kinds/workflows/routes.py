@@ -10,7 +10,7 @@ from bricola.api import workflows as answers
 from bricola.api.words import Role
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import Integrator, Running, Viewer
-from bricola.server.kinds.workflows import drafts, writing
+from bricola.server.kinds.workflows import drafts, processes, writing
 from bricola.store.people import StoredUser
 
 router = APIRouter(tags=["workflows"])
@@ -44,6 +44,19 @@ class DraftValues(BaseModel):
 class Sample(BaseModel):
     expression: str = Field(max_length=10_000)
     sample: dict[str, Any] = {}
+
+
+class Process(BaseModel):
+    """Files of a process in base64, by path; `main` says which is the process where several are. `choices` are what its open ends become,
+    by their ids; `accept` takes the proposals for all others."""
+
+    files: dict[str, str]
+    main: str = Field("", max_length=500)
+    service: str = Field(max_length=80)
+    role: str = Field("", max_length=80)
+    choices: dict[str, str] = {}
+    accept: bool = False
+    plan_only: bool = False
 
 
 @router.get("/workflows", response_model=list[answers.Workflow])
@@ -89,3 +102,10 @@ async def run(name: str, body: DraftValues, user: Integrator, bricola: Running) 
 async def try_expression(body: Sample, _: Viewer, bricola: Running) -> dict[str, Any]:
     """What an expression gives for a sample."""
     return await writing.tried_alone(body.expression, body.sample)
+
+
+@router.post("/processes", response_model=answers.TakenProcess)
+async def take_process(body: Process, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Make drafts of a process in WS-BPEL 2.0 with its WSDL: a service, its workflows, and what they ask of others."""
+    wish = processes.Wish(body.service, body.main, body.role, body.choices, body.accept)
+    return await processes.take_in(bricola, body.files, wish, user.name, body.plan_only)
