@@ -22,6 +22,7 @@ from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.problems import Problem, ProblemError
 from bricola.demo.hosts.running import HostPlan, HostProcesses, make_accounts
 from bricola.demo.outside import lock_signals, river_board
+from bricola.demo.packages import demo_packages
 from bricola.demo.registry import make_registry
 from bricola.server.bricola import Bricola
 from bricola.server.logs import LogLevel, set_up_logs
@@ -171,6 +172,8 @@ def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict
             client.release(service, "The first release of the demo")
             for environment in ENVIRONMENTS:
                 client.deploy(service, environment)
+        for package in demo_packages():
+            client.keep_package(package)
         for flow in FILMED:
             client.make_film(flow, "rehearsal")
     return {"users": users, "callers": callers, "ports": dict(ports)}

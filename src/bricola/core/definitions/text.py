@@ -99,9 +99,33 @@ def write_definition(definition: Definition) -> str:
     """The canonical YAML text, ending in a newline."""
     body = {definition.kind: definition.name, **definition.model_dump(mode="json", exclude_defaults=True)}
     body.pop("name", None)
-    node = _Dumper(io.StringIO(), sort_keys=False).represent_data(body)
+    return write_mapping(body)
+
+
+def read_mapping(text: str, place: str) -> dict[str, Any]:
+    """Any YAML mapping, read as definitions are. Raises ProblemError."""
+    root = _compose(text, place)
+    if not isinstance(root, MappingNode):
+        raise ProblemError(Problem("yaml.mapping", "This is no mapping of names to values.", place=f"{place}:1"))
+    _refuse_repeated_keys(root, place)
+    try:
+        return dict(_Loader("").construct_document(root))
+    except yaml.constructor.ConstructorError as error:
+        raise ProblemError(_yaml_problem(error, place)) from None
+
+
+def write_mapping(data: Mapping[str, Any]) -> str:
+    """A mapping as YAML, laid out as definitions are."""
+    node = _Dumper(io.StringIO(), sort_keys=False).represent_data(dict(data))
     _lay_out(node, is_root=True)
     return yaml.serialize(node, Dumper=_Dumper, allow_unicode=True, width=2**31)
+
+
+def explain(error: ValidationError, model: type[Frozen], first: str, text: str, place: str) -> ProblemError:
+    """What Pydantic says of a mapping that was read from a text, as problems with their lines. `first` is its first key."""
+    root = _compose(text, place)
+    assert isinstance(root, MappingNode)
+    return ProblemError(*(_explain(one, model, first, root, place) for one in error.errors()))
 
 
 def _compose(text: str, place: str) -> Node | None:

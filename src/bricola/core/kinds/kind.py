@@ -158,6 +158,8 @@ class SourceKind(Generic[D]):
     | runs_on, lacks | the family of backends that it works on, and why an environment cannot host it; '' when it can |
     | rules, findings | what the review says of it; never raises |
     | follows | the contracts of others that the other side must keep |
+    | stubs | whether its operations answer samples until something implements them |
+    | hollow | why one does almost nothing though it looks complete; '' when it does something |
     | companions | the operations that are published together with one |
     | entry | how people meet it |
     """
@@ -174,6 +176,8 @@ class SourceKind(Generic[D]):
     probes: Callable[[ResolvedOperation], Sequence[Probe]] = lambda operation: ()
     follows: Callable[[D], Sequence[Followed]] = lambda definition: ()
     companions: Callable[[Operation, D], Sequence[Operation]] = lambda operation, definition: ()
+    stubs: bool = False
+    hollow: Callable[[D], str] = lambda definition: ""
     runs_on: Family | None = None
     lacks: Callable[[EnvironmentDefinition], str] = lambda environment: ""
     rules: Rules = field(default_factory=Rules)

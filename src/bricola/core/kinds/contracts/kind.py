@@ -98,6 +98,6 @@ def _findings(subject: Subject) -> Iterator[Finding]:
 
 CONTRACT = SourceKind(
     title="contract", model=ContractDefinition, runs=RunsForm(verbs=None, default=""),
-    backends=lambda definition, catalogue: (), resolve=_resolve, compile=_compile, rules=RULES, findings=_findings,
+    backends=lambda definition, catalogue: (), resolve=_resolve, compile=_compile, rules=RULES, findings=_findings, stubs=True,
     entry=Entry("contracts", "a contract of somebody else, answered by samples until something implements it"),
 )

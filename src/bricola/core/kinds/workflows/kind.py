@@ -28,7 +28,7 @@ from bricola.core.kinds.workflows.jobs import (
     tell_status,
 )
 from bricola.core.kinds.workflows.program import Block, CallNode, Program, nodes_of
-from bricola.core.kinds.workflows.reaching import all_steps, backends, needs
+from bricola.core.kinds.workflows.reaching import all_steps, backends, hollow, needs
 from bricola.core.kinds.workflows.review import RULES, findings
 from bricola.core.kinds.workflows.running import compile_program
 from bricola.core.kinds.workflows.shape import program_of, workflow_shape
@@ -127,6 +127,6 @@ def _probes(operation: ResolvedOperation) -> Sequence[Probe]:
 WORKFLOW = SourceKind(
     title="workflow", model=WorkflowDefinition, runs=RunsForm(verbs=VERBS), parts=_parts, needs=needs, backends=backends, resolve=_resolve,
     compile=_compile, probes=_probes, rules=RULES, findings=findings,
-    companions=companions,
+    companions=companions, hollow=hollow,
     entry=Entry("workflows", "steps that call, decide, repeat, map, answer or fail", "/workflows"),
 )

@@ -1,5 +1,6 @@
 """What a workflow calls, directly and further on, as it is written: found without resolving anything."""
 
+import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -95,6 +96,17 @@ def _sources(called: Called, catalogue: Catalogue) -> list[Reference]:
         return [called.reference]
     service = catalogue.find_service(called.reference[1])
     return [one.source for one in service.operations if one.name == called.verb] if service is not None else []
+
+
+def hollow(definition: WorkflowDefinition) -> str:
+    """Why it does almost nothing, where it calls nothing and what it answers does not depend on what it is asked."""
+    steps = list(all_steps(definition))
+    if any(one.call or one.write_file or one.read_file for one in steps):
+        return ""
+    words = set(re.findall(r"\w+", " ".join(str(one.model_dump(exclude_defaults=True)) for one in steps)))
+    if definition.contract or words & {one.name for one in definition.input}:
+        return ""
+    return "It calls nothing, and answers the same whatever it is asked."
 
 
 def circle(definition: WorkflowDefinition, catalogue: Catalogue) -> list[str]:
