@@ -85,7 +85,8 @@ class Bricola:
         new_id = call_ids()
         self.stored_jobs = StoredJobs(self.storage, self.credentials.vault)
         self.pipeline = Pipeline(self.people.callers, self.calls.recorder, time.time, time.monotonic, new_id,
-                                 Idempotency(self.requests), lambda service, operation: self.jobs.desk(service, operation))
+                                 Idempotency(self.requests), lambda service, operation: self.jobs.desk(service, operation),
+                                 self.places.find)
         # Their numbers are what callers show to be told of them, so nobody may guess one.
         self.jobs = Jobs(self.stored_jobs, self.job_service, self.pipeline.job, time.time, lambda: f"{new_id()}-{secrets.token_hex(12)}",
                          secrets.token_hex(8), ended=self._job_ended,

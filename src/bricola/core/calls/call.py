@@ -70,6 +70,7 @@ class Call:
     repeats: str = ""  # the id of the call whose answer this is, when the request came again
     picture: Picture | None = None
     written: list[Written] | None = None  # what it wrote, where callers are told
+    untold: Exception | None = None  # a failure that its caller is not told of, since the answer stands
     age: float | None = None  # seconds, of an answer that may be a stored one
     stub: bool = False  # nothing implements the operation yet
     trace: Trace | None = None  # what is noted of it, where traces are kept

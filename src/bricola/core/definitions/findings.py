@@ -99,4 +99,5 @@ class Facts:
     breaking: tuple[str, ...] = ()  # breaking changes against the newest release of the same version, in words
     drifted: Mapping[str, str] = field(default_factory=dict)  # contract of others that the service follows -> what changed there
     passed: bool | None = None  # whether the release was in the environment that this one follows
+    live: Mapping[str, Any] | None = None  # Service.Operation that is live in this environment -> the record of its input
     of_kind: Mapping[str, Any] = field(default_factory=dict)  # kind of source -> what that kind found out, in its own form

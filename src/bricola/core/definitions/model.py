@@ -71,6 +71,10 @@ def _runnable(text: str) -> str:
     return text
 
 
+def _runnable_or_none(text: str) -> str:
+    return _runnable(text) if text else text
+
+
 def _in_a_header(text: str) -> str:
     """What a quoted string of an HTTP header can hold as it is (RFC 9110, section 5.6.4)."""
     if len(text) > 500 or any(not "!" <= one <= "~" or one in '"\\' for one in text):
@@ -120,7 +124,9 @@ class Operation(NamedPart):
 class ServiceDefinition(Definition):
     """A named set of operations with one namespace, one contract and one access policy.
 
-    `version` is the major version: 2 and above have an address and a namespace of their own.
+    `version` is the major version: 2 and above have an address and a namespace of their own. `before` and `after` are run around every
+    operation, and `unforeseen` names a handler, which each environment binds to an operation that is told of what fails there without a
+    declared fault (see core/kinds/around.py). `request` is the integration request that the service was made of.
     """
 
     kind: ClassVar[str] = "service"
@@ -134,8 +140,18 @@ class ServiceDefinition(Definition):
     contract: str = ""  # of somebody else, which it follows to the letter
     contract_service: str = ""  # which service of it, where it has several
     ports: Names = ()  # which ports of that; all that speak SOAP when left out
+    before: Annotated[str, AfterValidator(_runnable_or_none)] = ""
+    after: Annotated[str, AfterValidator(_runnable_or_none)] = ""
+    unforeseen: Name | Literal[""] = ""
+    request: Name | Literal[""] = ""
     access: dict[Name, Literal["all"] | tuple[str, ...]] = {}
     operations: NamedParts[Operation] = ()
+
+    @property
+    def sources(self) -> list[tuple[str, str]]:
+        """The kind and name of everything that it runs: its operations, and what stands around them."""
+        around = [(found.kind, found.name) for text in (self.before, self.after) if text for found in (read_runs(text),)]
+        return [*(one.source for one in self.operations), *around]
 
     @property
     def target_namespace(self) -> str:
@@ -284,6 +300,7 @@ class EnvironmentDefinition(Definition):
     repeat_hours: float = Described(24.0, gt=0, le=8760)  # how long a write's request id is remembered
     stored_answers: dict[str, StoredAnswerPolicy] = {}  # by Service.Operation; all others are answered live
     job_days: int = Described(30, ge=1, le=3650)  # how long a job is kept after it came to rest
+    handlers: dict[Name, str] = {}  # names that services give to what is told of failures -> Service.Operation
     call_seconds: float = Described(120.0, gt=0, le=3600)  # after which a call is given up, whatever it waits for
     backends: NamedParts[Binding] = ()
 

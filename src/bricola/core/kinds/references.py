@@ -27,7 +27,7 @@ def references_of(definition: Definition) -> set[Reference]:
     found: set[Reference] = set()
     parts: list[TypedPart] = []
     if isinstance(definition, ServiceDefinition):
-        found |= {operation.source for operation in definition.operations}
+        found |= set(definition.sources)
         if definition.contract:
             found.add((ContractDefinition.kind, definition.contract))
     elif isinstance(definition, RecordDefinition):

@@ -53,8 +53,8 @@ def find_source(catalogue: Catalogue, operation: Operation) -> Definition | None
 def backends_of(catalogue: Catalogue, service: ServiceDefinition) -> list[str]:
     """The names of the backends that a service reaches, each once, whatever stands between."""
     found: dict[str, None] = {}
-    for operation in service.operations:
-        definition = find_source(catalogue, operation)
+    for source in service.sources:
+        definition = catalogue.find(source)
         kind = kind_of(definition) if definition is not None else None
         if definition is not None and kind is not None:
             found |= dict.fromkeys(kind.backends(definition, catalogue))
@@ -64,7 +64,7 @@ def backends_of(catalogue: Catalogue, service: ServiceDefinition) -> list[str]:
 def _reached(catalogue: Catalogue, service: ServiceDefinition) -> Iterator[Definition]:
     """The sources that a service runs, and those that they name, each once."""
     seen: set[Reference] = set()
-    waiting: list[Reference] = [operation.source for operation in service.operations]
+    waiting: list[Reference] = list(service.sources)
     while waiting:
         reference = waiting.pop(0)
         definition = catalogue.find(reference)
@@ -76,7 +76,7 @@ def _reached(catalogue: Catalogue, service: ServiceDefinition) -> Iterator[Defin
         if kind is not None:
             waiting += kind.needs(definition)
         elif isinstance(definition, ServiceDefinition):  # whose operations something calls
-            waiting += [operation.source for operation in definition.operations]
+            waiting += definition.sources
 
 
 def needs(catalogue: Catalogue, service: ServiceDefinition) -> Catalogue:

@@ -9,6 +9,7 @@ from bricola.core.contracts.kept import keep_contract
 from bricola.core.contracts.served import Offered, offered
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
+from bricola.core.kinds.around import AFTER, BEFORE, misfits
 from bricola.core.kinds.implementing import implemented
 from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.registry import find_kind, find_source
@@ -24,6 +25,7 @@ class ResolvedService:
     shape: ServiceShape
     operations: tuple[ResolvedOperation, ...]
     offer: Offered | None = None  # the contract of somebody else that it follows
+    around: tuple[ResolvedOperation | None, ResolvedOperation | None] = (None, None)  # what is run before and after each of them
 
     def kept_contract(self) -> str:
         """The contract as a release keeps it; '' for one of somebody else, which is kept as it came."""
@@ -46,8 +48,15 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
                 operations += _companions(service, operation, catalogue, form, where)
         except ProblemError as error:
             problems += error.problems
+    around: dict[str, ResolvedOperation | None] = {}
+    for side in (BEFORE, AFTER):
+        try:
+            around[side] = _around(service, side, catalogue, form)
+        except ProblemError as error:
+            problems += error.problems
     if problems:
         raise ProblemError(*dict.fromkeys(problems))
+    sides = around[BEFORE], around[AFTER]
     style = Style(service.style)
     if offer is None:
         for operation in service.operations:
@@ -64,14 +73,26 @@ def resolve_service(service: ServiceDefinition, catalogue: Catalogue, form: Form
         raise ProblemError(Problem("service.soap", "A service speaks at least one SOAP version.", place=f"{place}, soap",
                                    expected="1.1, 1.2 or both"))
     if offer is not None:
-        return ResolvedService(replace(shape, soap=offer.soap, foreign=True), tuple(operations), offer)
+        return ResolvedService(replace(shape, soap=offer.soap, foreign=True), tuple(operations), offer, sides)
     named = {}
     tops = [record for one in shape.operations for record in (one.input, one.output, *(f.record for f in one.faults))]
     for record in (*tops, *shape.records()):
         for element in record.elements:
             if isinstance(element.type, SimpleType) and element.type.name:
                 named[element.type.name] = element.type
-    return ResolvedService(replace(shape, types=tuple(named[name] for name in sorted(named))), tuple(operations))
+    return ResolvedService(replace(shape, types=tuple(named[name] for name in sorted(named))), tuple(operations), around=sides)
+
+
+def _around(service: ServiceDefinition, side: str, catalogue: Catalogue, form: Form) -> ResolvedOperation | None:
+    """What is run before or after every operation."""
+    text, place = getattr(service, side), f"service {service.name}, {side}"
+    if not text:
+        return None
+    resolved = resolve_operation(Operation(name=side.capitalize(), runs=text), catalogue, form, place)
+    problems = misfits(resolved.shape.input, side, place)
+    if problems:
+        raise ProblemError(*problems)
+    return resolved
 
 
 def _companions(service: ServiceDefinition, operation: Operation, catalogue: Catalogue, form: Form, place: str) -> list[ResolvedOperation]:

@@ -7,6 +7,7 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import WHERE
 from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.kinds.around import UNFORESEEN, misfits
 from bricola.core.kinds.registry import backends_of
 from bricola.core.kinds.resolve import ResolvedService
 from bricola.core.problems import ProblemError, shown
@@ -33,6 +34,9 @@ RULES = Rules(
     Rule("environment.address", Area.ENVIRONMENT, _H, "Without a public address, contracts name the host that was asked."),
     Rule("environment.address-form", Area.ENVIRONMENT, _E, "A base address is an http or https URL."),
     Rule("environment.local-address", Area.ENVIRONMENT, _W, "Callers elsewhere cannot reach an address of this machine."),
+    Rule("handler.unbound", Area.ENVIRONMENT, _E, "A service names who is told of failures; the environment says which operation it is."),
+    Rule("handler.operation", Area.ENVIRONMENT, _E, "A handler is an operation of a service that takes what it can be told."),
+    Rule("handler.unused", Area.ENVIRONMENT, _H, "A handler that no service names is told of nothing."),
     Rule("stored.unseen", Area.ENVIRONMENT, _H, "A stored answer does not know of writes that are made past Bricola."),
     Rule("stored.operation", Area.ENVIRONMENT, _W, "Only a read that there is can be answered from memory."),
     Rule("environment.skipped", Area.ENVIRONMENT, _W, "What was never tried in the environment before is tried on callers."),
@@ -67,7 +71,29 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
                 yield finding("binding.file-missing", f"The file of {name} does not exist.", f"{where}, file",
                               found=facts.missing_files[name], mend="Correct 'file:', or put the database there.",
                               command=f"bricola check {environment.name} {name}")
+    yield from _handler(catalogue, service, environment, facts)
     yield from _environment(catalogue, service, environment, facts)
+
+
+def _handler(catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition, facts: Facts) -> Iterator[Finding]:
+    """Who is told of failures, and whether that can be told."""
+    place = f"environment {environment.name}, handlers"
+    named = {one.unforeseen for one in catalogue.services() if one.unforeseen}
+    for name in environment.handlers if catalogue.environments() else ():  # a release knows no other services
+        if name not in named:
+            yield finding("handler.unused", f"No service names the handler {name}.", f"{place}, {name}", mend="Take the line out.")
+    if not service.unforeseen:
+        return
+    target = environment.handlers.get(service.unforeseen)
+    if target is None:
+        yield finding("handler.unbound", f"The handler {service.unforeseen} is no operation in {environment.name} yet.", place,
+                      mend=f"Add '{service.unforeseen}: Service.Operation' there.")
+    elif facts.live is not None and target not in facts.live:
+        yield finding("handler.operation", f"No such operation is live in {environment.name}.", f"{place}, {service.unforeseen}",
+                      found=shown(target), expected="Service.Operation, of a service that is live there", mend="Deploy it first.")
+    elif facts.live is not None:
+        for one in misfits(facts.live[target], UNFORESEEN, f"{place}, {service.unforeseen}"):
+            yield finding("handler.operation", one.message, one.place, expected=one.expected, found=one.found)
 
 
 def _binding(backend: BackendDefinition, binding: Binding, where: str) -> Iterator[Finding]:

@@ -8,16 +8,17 @@ from bricola.core.calls.call import Handler
 from bricola.core.contracts.kept import hand_out
 from bricola.core.contracts.served import Offered
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition, StoredAnswerPolicy
+from bricola.core.kinds.around import with_around
 from bricola.core.kinds.completing import with_given
-from bricola.core.kinds.kind import Lasting, Pools, Probe
+from bricola.core.kinds.kind import Lasting, Pools, Probe, ResolvedOperation
 from bricola.core.kinds.resolve import ResolvedService
 from bricola.core.messages.addressing import UNDERSTOOD
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
 from bricola.core.messages.faults import DeclaredFaultError
-from bricola.core.problems import Kind, ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.mapping import Mapped
-from bricola.core.shapes.model import OperationShape, ServiceShape
+from bricola.core.shapes.model import OperationShape, Record, ServiceShape
 from bricola.core.shapes.styles import answer_record, into_answer, out_of_request, request_record
 
 
@@ -37,6 +38,7 @@ class LiveOperation:
     job: Lasting | None = None  # what does it, where the handler accepts it only
     desk: bool = False  # it accepts jobs, or tells of them
     backends: tuple[str, ...] = ()  # that it reaches
+    around_writes: bool = False  # what stands around it may store something, whatever it does itself
     stored: StoredAnswerPolicy | None = None  # where a read may be answered from memory
     shared: bool = False  # a stored answer is for every caller
     tells_writes: bool = False  # with the answer goes what was written
@@ -78,6 +80,7 @@ class LiveService:
     call_seconds: float = 120.0  # after which a call is given up
     traces: str = "none"  # which calls leave a trace: none, faults, share, all
     trace_percent: float = 1.0  # of the share
+    unforeseen: str = ""  # Service.Operation, which is told of failures that no fault is declared for
     notice: str = ""  # for callers, in the contract and on the page
     kept: str = field(default="", repr=False)  # the contract as it was released
     pools: Pools = field(default_factory=dict, compare=False, repr=False)  # by backend
@@ -108,6 +111,8 @@ def compile_service(
     """Make a release live. `pools` by backend name; `kept` is its contract as it was released. Raises ProblemError when a definition
     cannot be compiled."""
     namespace = resolved.shape.namespace
+    before, after = (_beside(one, environment, pools) for one in resolved.around)
+    hooks = [one for one in resolved.around if one is not None]
     operations: dict[str, LiveOperation] = {}
     for one in resolved.operations:
         policy = environment.stored_answers.get(f"{service.segment}.{one.shape.name}")
@@ -120,14 +125,15 @@ def compile_service(
             compile_request(one.shape, namespace, resolved.shape.form.strict),
             compile_answer(one.shape, namespace),
             faults,
-            with_given(compiled.handle, one, environment),
+            with_around(with_given(compiled.handle, one, environment), one.shape, environment.name, before, after),
             compiled.marked,
             compiled.checks_input,
             one.told,
             job=compiled.job,
             desk=compiled.desk,
-            backends=one.backends,
-            stored=policy if not one.shape.writes and compiled.checks_input and not compiled.desk else None,
+            backends=tuple(dict.fromkeys((*one.backends, *(name for hook in hooks for name in hook.backends)))),
+            stored=policy if not (one.shape.writes or hooks or compiled.desk) and compiled.checks_input else None,
+            around_writes=any(hook.shape.writes for hook in hooks),
             shared=not (compiled.sees_caller or inner.given.per_call),
             tells_writes=compiled.tells_writes,
             tells_of=one.of if compiled.gives_result else "",
@@ -135,7 +141,7 @@ def compile_service(
             stops_when_left=compiled.stops_when_left,
         )
     by_tag, by_action, shared = _dispatch(operations, namespace)
-    probes = tuple(dict.fromkeys(probe for one in resolved.operations for probe in one.kind.probes(one)))
+    probes = tuple(dict.fromkeys(probe for one in (*resolved.operations, *hooks) for probe in one.kind.probes(one)))
     shape = resolved.shape
     understood = frozenset(tag for one in shape.operations for tag in one.understood)
     if any(one.calls_back for one in operations.values()):
@@ -144,7 +150,19 @@ def compile_service(
         environment.name, service.name, service.segment, release, shape, service.name in environment.anonymous, by_tag, operations,
         by_action, shared, understood, resolved.offer, probes,
         environment.records.of, environment.repeat_hours, environment.call_seconds, pools=pools, kept=kept or resolved.kept_contract(),
-        traces=environment.traces.of, trace_percent=environment.traces.percent)
+        unforeseen=environment.handlers.get(service.unforeseen, ""), traces=environment.traces.of, trace_percent=environment.traces.percent)
+
+
+def _beside(operation: ResolvedOperation | None, environment: EnvironmentDefinition, pools: Pools) -> tuple[Handler, Record] | None:
+    """What is run before or after every operation, with what it takes."""
+    if operation is None:
+        return None
+    compiled = operation.kind.compile(operation, environment, pools)
+    if compiled.desk:
+        raise ProblemError(Problem("around.later", "What stands around every operation is waited for, and this is done later.",
+                                   place=operation.shape.name.lower(),
+                                   mend="Name a workflow that answers now, or put '.now' behind its name."))
+    return with_given(compiled.handle, operation, environment), operation.shape.input
 
 
 def compile_request(operation: OperationShape, namespace: str, strict: bool) -> ElementReader:

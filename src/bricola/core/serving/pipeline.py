@@ -20,13 +20,14 @@ from bricola.core.calls.trials import Trial
 from bricola.core.jobs import values as kept_values
 from bricola.core.jobs.journal import JobStopError, Journal, Ledger
 from bricola.core.jobs.model import Desk, Job
+from bricola.core.kinds.around import told_of, unforeseen, values_of
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.plain import from_plain
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.faces import Face, Request, RestFace, SoapFace, named_operation
 from bricola.core.serving.live import LiveOperation, LiveService
 from bricola.core.serving.stored import StoredAnswers
-from bricola.core.shapes.model import Passed, Values
+from bricola.core.shapes.model import Passed, Record, Values
 
 log = structlog.stdlib.get_logger("bricola.calls")
 
@@ -84,7 +85,8 @@ class Pipeline:
 
     def __init__(self, callers: Callers, recorder: Recorder, now: Callable[[], float], clock: Callable[[], float],
                  new_id: Callable[[], str], idempotency: Idempotency | None = None,
-                 desks: Callable[[LiveService, LiveOperation], Desk] | None = None) -> None:
+                 desks: Callable[[LiveService, LiveOperation], Desk] | None = None,
+                 find: Callable[[str, str], LiveService | None] = lambda environment, service: None) -> None:
         self._callers = callers
         self._recorder = recorder
         self._now = now
@@ -92,6 +94,7 @@ class Pipeline:
         self._new_id = new_id
         self._idempotency = idempotency
         self._desks = desks
+        self._find = find
         self.stored = StoredAnswers(clock)
         self._owed = 0.0  # of the share of traces, in percent of one
 
@@ -104,23 +107,27 @@ class Pipeline:
         return await self._answer(service, RestFace(request, name), request)
 
     async def inside(self, service: LiveService, name: str, caller: Caller, plain: Values, outer: Call | None = None,
-                     trial: bool = False, request_id: str = "") -> Values:
+                     trial: bool = False, request_id: str = "", handles: bool = False) -> Values:
         """A call from inside, with values as JSON has them; its answer as values. It ends with the call that it is a part of (`outer`),
-        and writes nothing when that one is a trial. Raises ProblemError and DeclaredFaultError, after the call was recorded."""
+        and writes nothing when that one is a trial. `handles`: it is told of a failure of another, which needs no role. Raises
+        ProblemError and DeclaredFaultError, after the call was recorded."""
         started = self._clock()
         call = self._begin(service, started)
         call.caller = caller
         if outer is not None:
             call.deadline = min(one for one in (call.deadline, outer.deadline) if one is not None)
             call.trial = outer.trial
-        status, operation = 200, None
+        status, operation, values = 200, None, Values()
         try:
             if caller.limits is not None:
                 caller.limits.enter("")
                 call.limits = caller.limits
             operation = named_operation(service, name)
             call.operation = f"{service.name}.{name}"
-            authorise(service, operation, caller)
+            if handles:
+                call.deadline = min(call.deadline or started + _HANDLER_SECONDS, started + _HANDLER_SECONDS)
+            else:
+                authorise(service, operation, caller)
             problems: list[Problem] = []
             values = from_plain(operation.shape.input, plain, name, problems)
             if call.trace is not None:
@@ -134,6 +141,8 @@ class Pipeline:
                 operation.encode(answer)
         except Exception as exception:
             status, error = self._ended(exception, call)
+            if operation is not None and not handles:
+                await self._tell(service, call, operation.shape.input, values, error, trial)
             raise error from None
         finally:
             self._leave(call)
@@ -160,6 +169,7 @@ class Pipeline:
                 call.trace.root.given = Held(operation.job.output, answer)
         except Exception as exception:
             status, error = self._ended(exception, call)
+            await self._tell(service, call, operation.job.input, given, error, False)
             raise error from None
         finally:
             if not isinstance(sys.exception(), JobStopError | asyncio.CancelledError):
@@ -169,7 +179,7 @@ class Pipeline:
     async def _answer(self, service: LiveService, face: Face, request: Request) -> Answer:
         started = self._clock()
         call = self._begin(service, started)
-        operation, challenge = None, False
+        operation, challenge, values = None, False, Values()
         try:
             face.check()
             self._authenticate(service, request, call)
@@ -189,12 +199,16 @@ class Pipeline:
             if call.trace is not None:
                 call.trace.root.given = Held(operation.shape.output, answer)
             status, content_type, body = face.encode(operation, answer, call)
+            if call.untold is not None:
+                await self._tell(service, call, operation.shape.input, values, call.untold, request.trial)
         except DeclaredFaultError as fault:
             assert operation is not None  # only a handler raises it
             call.result, call.fault, call.message = "fault", fault.name, fault.message
             status, content_type, body = face.fault(service, operation, fault, call)
         except Exception as exception:
             error = self._failed(exception, call)
+            if operation is not None:
+                await self._tell(service, call, operation.shape.input, values, error, request.trial)
             status, content_type, body = _told(face, service, operation, error, call)
             challenge = error.problem.kind is Kind.IDENTITY
         except BaseException:
@@ -240,7 +254,7 @@ class Pipeline:
         """Run the handler; a read from memory where that may be, a write as a trial, or at most once for its request id."""
         if operation.desk and self._desks is not None:
             call.desk = self._desks(service, operation)
-        if not operation.shape.writes:
+        if not (operation.shape.writes or operation.around_writes):
             if operation.stored is None or call.trial is not None:
                 return await operation.handle(call, values)
             return await self.stored.answer(service, operation, call, values, fresh, lambda: operation.handle(call, values))
@@ -259,6 +273,24 @@ class Pipeline:
         key = RequestKey(service.environment, service.segment, operation.shape.name, call.caller.name, identity)
         return await self._idempotency.once(key, operation.shape, values, call, service.repeat_hours, operation.marked,
                                             lambda: operation.handle(call, values))
+
+    async def _tell(self, service: LiveService, call: Call, record: Record, values: Values, error: Exception, trial: bool) -> None:
+        """Tell the handler that the environment binds of what nobody foresaw. How that went stands with the call."""
+        foreseen = isinstance(error, DeclaredFaultError) or (isinstance(error, ProblemError) and not unforeseen(error))
+        if not service.unforeseen or trial or call.trial is not None or (foreseen and error is not call.untold):
+            return
+        name, _, operation = service.unforeseen.partition(".")
+        live = self._find(service.environment, name)
+        try:
+            if live is None:
+                raise ProblemError(Problem("handler.absent", f"{name} is not live in {service.environment}.", Kind.BACKEND))
+            told = values_of(call, service.environment, record, values, told_of(error))
+            wanted = {one.name for one in named_operation(live, operation).shape.input.elements}
+            await self.inside(live, operation, HANDLER, {key: one for key, one in told.items() if key in wanted}, handles=True)
+            call.note(f"{service.unforeseen} was told of it")
+        except (ProblemError, DeclaredFaultError) as failure:
+            log.error("a handler of failures failed", call=call.id, operation=call.operation, handler=service.unforeseen, why=str(failure))
+            call.message = f"{call.message} {service.unforeseen}, which should be told of it, failed: {failure}".strip()
 
     def _ended(self, exception: Exception, call: Call) -> tuple[int, Exception]:
         """What is raised for a call from inside that gave no answer, and the status of its record."""
@@ -335,6 +367,8 @@ def _told(face: Face, service: LiveService, operation: LiveOperation | None, err
     return face.refuse(service, error, call)
 
 
+_HANDLER_SECONDS = 10.0  # within which a handler has taken what it is told; its caller waits for that
+HANDLER = Caller("bricola", frozenset())  # as whom handlers are told
 NOBODY = Caller("", frozenset())  # before anybody is authenticated
 
 

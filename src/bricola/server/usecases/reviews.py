@@ -67,6 +67,8 @@ async def gather_facts(ports: Ports, catalogue: Catalogue, service: ServiceDefin
         pools=_pools(ports, environment) if environment is not None else {},
         breaking=await _breaking(ports, service) if release is None else (),
         of_kind=of_kind,
+        live={f"{one.name}.{name}": two.shape.input for one in ports.places.services() if one.environment == environment.name
+              for name, two in one.by_name.items()} if environment is not None else None,
         drifted=await _drifted(ports, catalogue, service, environment) if environment is not None else {},
         passed=await _passed(ports, service, environment, release) if environment is not None and release is not None else None,
     )
