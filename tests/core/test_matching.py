@@ -80,3 +80,12 @@ def test_what_is_said_to_fit_can_be_written_as_a_line(target: Record, source: Re
             lines: dict[str, Any] = {one.path: fit}
             assert match(target, source, lines, "here").problems is None
             assert compile_map(target, source, lines, "here").run({}) is not None
+
+
+def test_what_two_parts_mean_counts_where_their_names_say_nothing() -> None:
+    source = Record("S", (Element("a1", NUMBER, description="Length over all", unit="m"), Element("a2", NUMBER, description="Greatest width", unit="m"),
+                          Element("a3", TEXT, key_of="vessel"), Element("a4", TEXT, description="Name of the owner")))
+    target = Record("T", (Element("beam", NUMBER, description="The greatest width of the hull", unit="m"), Element("boat", TEXT, key_of="vessel"),
+                          Element("loa", NUMBER, description="Overall length", unit="m"), Element("keeper", TEXT, description="Owner's name")))
+    found = {one.path: one.fits[0] for one in match(target, source, {}, "here").parts}
+    assert found == {"beam": "a2", "boat": "a3", "loa": "a1", "keeper": "a4"}

@@ -404,6 +404,7 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
     "environment.address": in_live("address: https://services.larkmere.example\n", ""),
     "environment.address-form": in_live("https://services.larkmere.example", "services.larkmere.example"),
     "environment.local-address": in_live("https://services.larkmere.example", "https://localhost:8443"),
+    "request.differs": in_service("owner: River office", "owner: River office\nrequest: asked") | {"asked": "request: asked\nowner: Lock desk\n"},
     "handler.unbound": in_service("operations:\n", "unforeseen: desk\noperations:\n"),
     "handler.operation": {"changes": {"service": ("operations:\n", "unforeseen: desk\noperations:\n"),
                                       "live": ("protected: true", "protected: true\nhandlers: {desk: GaugeBook.Nobody}")}, **with_facts(live={})},

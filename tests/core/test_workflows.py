@@ -57,7 +57,7 @@ WRONG: list[tuple[str, str, str, str]] = [  # the steps, and the code, place and
     ("a:\n  when:\n    big: {test: number > 9, steps: {b: {reply: {half: 1}}}}\n    small: {test: number < 3}\n  otherwise: {c: {set: {x: number}}}", "workflow.silent", "steps", "a.small, which has no steps"),
     ("a:\n  when:\n    big: {test: number > 9, steps: {b: {reply: {half: 1}}}}", "workflow.silent", "steps", "a, when none of its branches is taken"),
     ("a: {reply: {half: number}}\nb: {note: number}", "workflow.unreachable", "steps, b", "end with a"),
-    ("a: {fail: Odd}", "workflow.fault", "steps, a, fail", "one of none"),
+    ("a: {fail: Odd}", "workflow.fault", "steps, a, fail", "one of problem"),
     ("a: {call: workflow half, input: {number: number}}\nb: {reply: {half: a.half}}", "workflow.undeclared", "faults", "Odd"),
     ("a: {call: workflow half, input: {nummer: number}}\nb: {reply: {half: number}}", "map.target", "steps, a, input, nummer", "number"),
     ("a: {call: workflow half}\nb: {reply: {half: number}}", "map.required", "steps, a, input", "number is required"),

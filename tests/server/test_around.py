@@ -120,7 +120,7 @@ def test_a_handler_is_told_of_what_nobody_foresaw(served: Served, weirs: Service
     assert error.value.problem.code in words  # its caller has the failure itself
     call = served.client().calls(service="Weirs")[0]
     assert name == f"told {call['id']}"
-    trace = json.dumps(served.client().trace(call["id"]))
+    trace = json.dumps(served.client().one_call(call["id"]))
     assert "Desk.Report was told of it" in trace
 
 

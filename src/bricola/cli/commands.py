@@ -32,6 +32,7 @@ COMMANDS: dict[str, Listed] = {
         "List workflows, or show one step by step: what each does, what is wrong where, what its maps lack."),
     "processes": Listed("processes", "Definitions", "Processes that run elsewhere (WS-BPEL 2.0), brought in as workflows."),
     "packages": Listed("packages", "Definitions", "Packages: definitions to hand over, and templates to be filled in."),
+    "requests": Listed("requests", "Definitions", "Integration requests: what somebody asks for, taken in as a service."),
     "copy": Listed("workflows", "Definitions", "Copy a definition before changing it: a draft that is equal but for its name."),
     "try": Listed("workflows", "Definitions",
         "Try an expression: what it gives for a sample, or what is wrong with it and where. Exit status 1 for a wrong one."),

@@ -8,11 +8,12 @@ from bricola.client.transport import ApiConnection, Json, raise_problems, send
 
 if TYPE_CHECKING:
     from bricola.api import packages as api
+    from bricola.api import requests as asked
     from bricola.api import workflows
 
 
 class BringingCalls(ApiConnection):
-    """The part of the management API about processes of others, and about packages."""
+    """The part of the management API about processes of others, packages and integration requests."""
 
     def take_process(self, files: Mapping[str, bytes], service: str, main: str = "", role: str = "",
                      choices: Mapping[str, str] | None = None, accept: bool = False, plan_only: bool = False) -> "workflows.TakenProcess":
@@ -56,6 +57,19 @@ class BringingCalls(ApiConnection):
         """Make drafts of its parts. `align` takes the proposals for all mismatches that `choices` does not name."""
         return cast("api.Taken", self._ask("POST", "/packages/take",
                                                 json=_wish(content, name, version, values, choices) | {"align": align}))
+
+    def requests(self) -> "list[asked.Request]":
+        """The integration requests that were taken in."""
+        return cast("list[asked.Request]", self._ask("GET", "/requests"))
+
+    def request(self, name: str) -> "asked.RequestDetail":
+        """One, with what was taken over, what is locked, and what it leaves open."""
+        return cast("asked.RequestDetail", self._ask("GET", f"/requests/{name}"))
+
+    def take_request(self, text: str, files: Mapping[str, bytes] | None = None, plan_only: bool = False) -> "asked.TakenRequest":
+        """Make drafts of a request in YAML or JSON; `files` are the contracts that it names."""
+        body = {"text": text, "files": encoded(files or {}), "plan_only": plan_only}
+        return cast("asked.TakenRequest", self._ask("POST", "/requests", json=body))
 
 
 def _wish(content: bytes, name: str, version: str, values: Mapping[str, str] | None, choices: Mapping[str, str] | None) -> Json:

@@ -9,6 +9,7 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.definitions.parts import Facets, TypeDefinition
+from bricola.core.definitions.requests import RequestDefinition, locked
 from bricola.core.kinds.kind import Subject
 from bricola.core.kinds.registry import backends_of, kinds, needs
 from bricola.core.problems import Problem, shown
@@ -19,6 +20,7 @@ _E, _W, _H = Severity.ERROR, Severity.WARNING, Severity.HINT
 RULES = Rules(
     Rule("service.empty", Area.SERVICE, _E, "A service without operations has no contract that a client could load."),
     Rule("service.description", Area.SERVICE, _W, "Callers choose by the description; it stands first in the contract."),
+    Rule("request.differs", Area.SERVICE, _E, "What an integration request decides is changed there, so that both say the same."),
     Rule("service.owner", Area.SERVICE, _H, "Somebody must be askable when a call fails."),
     Rule("service.namespace", Area.SERVICE, _H, "A namespace that follows the name changes with it, and that breaks every caller."),
     Rule("service.namespace-form", Area.SERVICE, _E, "XML Schema wants a URI; many client stacks refuse spaces in it."),
@@ -51,6 +53,9 @@ _NAME = re.compile(r"[A-Z][A-Za-z0-9]*")
 
 def findings(catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition | None,
              facts: Facts) -> Iterator[Finding]:
+    request = catalogue.get(RequestDefinition, service.request) if service.request else None
+    for problem in locked(service, request) if request is not None else ():
+        yield finding("request.differs", problem.message, problem.place, expected=problem.expected, found=problem.found, mend=problem.mend)
     yield from _identity(service)
     yield from _access(service, facts)
     for one in service.operations:

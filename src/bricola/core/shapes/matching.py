@@ -1,7 +1,8 @@
 """Help with maps: every part that can be filled, what fills it, and what else would fit.
 
 Strategy: a part fits when its value may be read as the target's type at all. Among those that fit, names count first, since people who
-wrote two contracts for one matter mostly agree on words, then types.
+wrote two contracts for one matter mostly agree on words; then what both mean, by the object whose key they hold, by descriptions, labels
+and units; then types.
 """
 
 import re
@@ -19,6 +20,8 @@ from bricola.core.shapes.simple import SimpleType
 
 _MOST_DEPTH, _MOST_PARTS, _MOST_SOURCES, _MOST_CANDIDATES = 8, 400, 1000, 8  # what a person can look through
 _WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
+_EMPTY = frozenset({"the", "and", "for", "its", "which", "what", "that", "this", "one", "with", "from", "who", "whose", "how", "are", "was",
+                    "were", "has", "have", "not", "when", "where", "than", "then"})
 _ANYTHING: frozenset[type] = frozenset((str,))
 _NUMBERS: frozenset[type] = frozenset((int, Decimal, float))
 
@@ -96,7 +99,8 @@ def _ranked(path: str, element: Element, sources: list[tuple[str, Element]]) -> 
     found = []
     for other, one in sources:
         if isinstance(one.type, SimpleType) and _fits(kind, one.type):
-            found.append((likeness(path, other) + 0.25 * (kind.base == one.type.base) + 0.1 * (element.is_list == one.is_list), other))
+            alike = 0.25 * (kind.base == one.type.base) + 0.1 * (element.is_list == one.is_list)
+            found.append((likeness(path, other) + 0.6 * meaning(element, one) + alike, other))
     return tuple(other for _, other in sorted(found, key=lambda one: -one[0]))
 
 
@@ -110,6 +114,29 @@ def likeness(one: str, other: str) -> float:
     mine, theirs = _words_of(one), _words_of(other)
     shared = len(mine & theirs) / max(1, len(mine | theirs))
     return 0.7 * _alike(one.rpartition(".")[2].lower(), other.rpartition(".")[2].lower()) + 0.3 * shared
+
+
+def meaning(one: Element, other: Element) -> float:
+    """How much two parts mean the same whatever they are called, from 0 to 1: the key of one object, or one named type; else words of their
+    descriptions and labels, and their unit."""
+    if one.key_of and one.key_of == other.key_of:
+        return 1.0
+    if isinstance(one.type, SimpleType) and isinstance(other.type, SimpleType) and one.type.name and one.type.name == other.type.name:
+        return 0.8
+    mine, theirs = _said_of(one), _said_of(other)
+    shared = len(mine & theirs) / min(len(mine), len(theirs)) if mine and theirs else 0.0
+    return min(1.0, 0.8 * shared + 0.2 * (bool(one.unit) and one.unit == other.unit))
+
+
+def _said_of(element: Element) -> frozenset[str]:
+    return _meant(" ".join((element.description, *(text for _, text in element.labels))))
+
+
+@lru_cache(8192)
+def _meant(text: str) -> frozenset[str]:
+    """The words of a text that say something, without their endings."""
+    words = (word.lower() for word in _WORD.findall(text))
+    return frozenset(word[:-1] if word.endswith("s") and len(word) > 4 else word for word in words if len(word) > 2 and word not in _EMPTY)
 
 
 @lru_cache(8192)

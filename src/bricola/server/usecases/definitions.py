@@ -9,6 +9,8 @@ from bricola.api.words import ChangeAction
 from bricola.core.definitions.catalogue import Catalogue, Reference
 from bricola.core.definitions.compare import FileDifference, compare_lines, compare_texts
 from bricola.core.definitions.folder import DefinitionFile, default_path, read_bundle
+from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.definitions.requests import RequestDefinition, locked
 from bricola.core.kinds.breaking import broken_by
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.ports.changes import Change as Transaction
@@ -60,6 +62,7 @@ async def apply(ports: Ports, texts: dict[str, str], author: str, remove_others:
     the topics `also`.
     """
     files = await asyncio.to_thread(read_bundle, texts)
+    _refuse_what_is_locked(ports.drafts.catalogue, files)
     base = _read_base(based_on)
     untouched = await _untouched(ports, files, base)
     if not remove_others:
@@ -102,6 +105,19 @@ def _storing(revisions: list[tuple[str, str, str, str]], author: str, base: Mapp
             more(change)
 
     return work
+
+
+def _refuse_what_is_locked(catalogue: Catalogue, files: list[DefinitionFile]) -> None:
+    """What an integration request decides of a service is changed there."""
+    mine = {one.reference: one.definition for one in files}
+    problems: list[Problem] = []
+    for one in mine.values():
+        if isinstance(one, ServiceDefinition) and one.request:
+            request = mine.get((RequestDefinition.kind, one.request)) or catalogue.get(RequestDefinition, one.request)
+            if isinstance(request, RequestDefinition):
+                problems += locked(one, request)
+    if problems:
+        raise ProblemError(*problems)
 
 
 def _refuse_taken_paths(drafts: list[DefinitionFile], files: list[DefinitionFile]) -> None:

@@ -1,6 +1,6 @@
 """A workflow for people who write it: what is wrong where, what is known before each step, what each map fills and what would fit there."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -15,10 +15,11 @@ from bricola.core.kinds.workflows.reaching import circle
 from bricola.core.kinds.workflows.shape import message_shapes, walk
 from bricola.core.problems import Problem, ProblemError
 from bricola.core.shapes.forms import NEWEST
-from bricola.core.shapes.matching import likeness
+from bricola.core.shapes.matching import likeness, meaning
 from bricola.core.shapes.model import Element, Record
 
 _MOST_DEPTH, _MOST_PARTS, _MOST_PATHS, _MOST_FITS = 4, 200, 400, 8  # what a person can look through
+_MEANT = 0.75  # of two parts whose names say nothing
 _ALIKE = 0.8  # names that are so much alike mean the same
 
 
@@ -60,7 +61,7 @@ def look(definition: WorkflowDefinition, catalogue: Catalogue) -> Look:
         builder, block, _ = walk(definition, catalogue, NEWEST, taken, given, faults)
     except ProblemError as error:
         return Look(error.problems, Record(""), Record(""))
-    filled = {key: list(_filled(record, tree, known)) for key, (record, tree, known) in builder.targets.items()}
+    filled = {key: list(_filled(record, tree, known, taken)) for key, (record, tree, known) in builder.targets.items()}
     return Look(tuple(dict.fromkeys(builder.problems)), taken, given, builder, block, filled)
 
 
@@ -84,15 +85,16 @@ def paths_of(known: Known) -> list[tuple[str, Type]]:
     return found
 
 
-def _filled(record: Record, tree: Any, known: Known) -> Iterator[Filled]:
+def _filled(record: Record, tree: Any, known: Known, taken: Record) -> Iterator[Filled]:
     sources = [(path, kind) for path, kind in paths_of(known) if kind.of is not Of.RECORD or kind.record is not None]
+    said = {path: slot for path, _ in sources if (slot := _slot_at(path, known, taken)) is not None}
     for count, (path, slot) in enumerate(_parts(record, tree)):
         if count >= _MOST_PARTS:
             return
-        fits = _ranked(path, slot, sources)
+        fits = _ranked(path, slot, sources, said)
         line = _line(tree, path)
         yield Filled(path, _words(slot), bool(slot.least) and slot.default is None and slot.fixed is None, slot.is_list, line,
-                     "" if line else _proposal(path, slot, fits, known), tuple(one for one, _ in fits[:_MOST_FITS]))
+                     "" if line else _proposal(path, slot, fits, known, said), tuple(one for one, _ in fits[:_MOST_FITS]))
 
 
 def _parts(record: Record, tree: Any, at: str = "", depth: int = 0) -> Iterator[tuple[str, Element]]:
@@ -119,13 +121,28 @@ def _words(slot: Element) -> str:
     return kind.name if isinstance(kind, Record) else kind.name or kind.base
 
 
-def _ranked(path: str, slot: Element, sources: list[tuple[str, Type]]) -> list[tuple[str, Type]]:
+def _slot_at(path: str, known: Known, taken: Record) -> Element | None:
+    """What is said of a part where it is declared: of an input, or of a field of what a step gave."""
+    first, *rest = path.split(".")
+    kind = known.names.get(first)
+    slot = next((one for one in taken.slots if one.name == first), None)
+    for name in rest:
+        if kind is None or kind.record is None:
+            return None
+        slot = next((one for one in kind.record.slots if one.name == name), None)
+        kind = kind.field(name)
+    return slot
+
+
+def _ranked(path: str, slot: Element, sources: list[tuple[str, Type]], said: Mapping[str, Element]) -> list[tuple[str, Type]]:
     wanted = type_of(slot)
     found = []
     for source, kind in sources:
         if _could(wanted, kind):
             same_type = bool(kind.simple is not None and kind.simple.name and kind.simple == slot.type)
-            found.append((likeness(path, source) + 0.4 * same_type + 0.15 * (kind.of is wanted.of) - 0.2 * kind.optional, source, kind))
+            meant = meaning(slot, said[source]) if source in said else 0.0
+            found.append((likeness(path, source) + 0.4 * same_type + 0.5 * meant + 0.15 * (kind.of is wanted.of) - 0.2 * kind.optional,
+                          source, kind))
     return [(source, kind) for _, source, kind in sorted(found, key=lambda one: -one[0])]
 
 
@@ -138,13 +155,13 @@ def _could(wanted: Type, given: Type) -> bool:
         wanted.of is Of.XML and given.of in SIMPLE)
 
 
-def _proposal(path: str, slot: Element, fits: list[tuple[str, Type]], known: Known) -> str:
-    """The likeliest, when its name or its named type says so, and it really fits."""
+def _proposal(path: str, slot: Element, fits: list[tuple[str, Type]], known: Known, said: Mapping[str, Element]) -> str:
+    """The likeliest, when its name, its named type or what is said of it says so, and it really fits."""
     for source, kind in fits[:3]:
         alike = likeness(path.rpartition(".")[2], source.rpartition(".")[2]) >= _ALIKE
         same = bool(kind.simple is not None and kind.simple.name and kind.simple == slot.type)
         only = sum(1 for _, other in fits if other.simple == slot.type) == 1
-        if alike or (same and only):
+        if alike or (same and only) or (source in said and meaning(slot, said[source]) >= _MEANT):
             try:
                 compile_expression(source, known.names, "", known.there, slot)
             except (ProblemError, UnjudgedError):
