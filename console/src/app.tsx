@@ -17,6 +17,8 @@ const ReleasesPage = lazy(() => import("./pages/releases"));
 const PoolsPage = lazy(() => import("./pages/pools"));
 const AccessPage = lazy(() => import("./pages/access"));
 const DefinitionsPage = lazy(() => import("./pages/definitions"));
+const PackagesPage = lazy(() => import("./pages/packages"));
+const RequestsPage = lazy(() => import("./pages/requests"));
 const CallsPage = lazy(() => import("./pages/calls"));
 const JobsPage = lazy(() => import("./pages/jobs"));
 
@@ -58,6 +60,8 @@ export function App() {
               {ROUTES.map((one) => (
                 <Route key={one.path} path={one.path} component={one.page} />
               ))}
+              <Route path="/definitions/packages" component={PackagesPage} />
+              <Route path="/definitions/requests" component={RequestsPage} />
               <Route path="/definitions" component={DefinitionsPage} />
               <Route path="/calls" component={CallsPage} />
               <Route path="/jobs" component={JobsPage} />

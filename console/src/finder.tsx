@@ -31,6 +31,8 @@ export function Finder({
     { word: t("Releases"), path: "/releases" },
     { word: t("Pools"), path: "/pools" },
     { word: t("Definitions as text"), path: "/definitions" },
+    { word: t("Packages"), path: "/definitions/packages" },
+    { word: t("Integration requests"), path: "/definitions/requests" },
     ...spots,
     { word: t("Callers"), path: "/access?tab=callers" },
     { word: t("Credentials"), path: "/access?tab=credentials" },

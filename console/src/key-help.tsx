@@ -39,6 +39,8 @@ const SECTION: Record<string, Key[]> = {
     { keys: ["Shift", "D"], word: t("to deploy") },
     { keys: ["Shift", "R"], word: t("to roll back") },
   ],
+  "/definitions/packages": [],
+  "/definitions/requests": [],
   "/definitions": [
     { keys: ["Ctrl", "S"], word: t("save") },
     { keys: ["/"], word: t("narrow the list") },

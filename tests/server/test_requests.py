@@ -138,3 +138,24 @@ def test_the_same_as_json_by_the_command_line(served: Served, client: Client, tm
     command("take", str(tmp_path / "desk.json"), "--yes")
     assert "desk-levels" in command("list")
     assert "asked_by" in command("show", "desk-levels")
+
+
+def test_publishing_a_source(client: Client) -> None:
+    client.apply({"twice.yaml": "workflow: twice\ninput: {number: {type: int}}\noutput: {number: {type: int}}\nsteps: {answer: {reply: {number: number * 2}}}\n",
+                  "ask.yaml": "workflow: ask\ncontract: standard\noperation: Enquire\nsteps: {answer: {reply: {stationPlace: gauge}}}\n"})
+    assert client.publish("workflow twice", "Doubling", plan_only=True)["operation"] == "Twice"
+    assert "services/Doubling.yaml" not in client.export()
+    client.publish("workflow twice", "Doubling", role="lock-desk")
+    client.publish("workflow twice", "Doubling", "Again", role="auditor")
+    text = client.export()["services/Doubling.yaml"]
+    assert "lock-desk: all" in text
+    assert "auditor: [Again]" in text
+    for runs, service, operation, code in (("workflow twice", "Doubling", "Again", "publish.taken"), ("workflow none", "Doubling", "X", "publish.unknown"),
+                                           ("nothing at all", "Doubling", "X", "publish.runs"), ("workflow ask", "DeskLevels", "Gone", "publish.contract")):
+        with pytest.raises(ProblemError) as error:
+            client.publish(runs, service, operation)
+        assert error.value.problem.code == code
+    with pytest.raises(ProblemError):  # it does not fit the contract, and is told before anything is stored
+        client.publish("workflow twice", "DeskLevels", "Enquire")
+    client.publish("workflow ask", "DeskLevels", "Enquire")
+    assert "runs: workflow ask" in client.export()["services/DeskLevels.yaml"]

@@ -1,4 +1,4 @@
-/** The ways into definitions: as text, and those that kinds of source bring along. */
+/** The ways into definitions: as text, what comes from elsewhere, and those that kinds of source bring along. */
 import { Link } from "wouter";
 import { ROUTES } from "../kinds";
 import { useLens, within } from "../lens";
@@ -6,6 +6,8 @@ import { t } from "../text";
 
 const WAYS = [
   { path: "/definitions", word: t("Text") },
+  { path: "/definitions/packages", word: t("Packages") },
+  { path: "/definitions/requests", word: t("Integration requests") },
   ...ROUTES.flatMap((one) => (one.way ? [{ path: one.path, word: one.way }] : [])),
 ];
 

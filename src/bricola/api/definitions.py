@@ -27,6 +27,16 @@ class Changes(TypedDict):
 
 
 @closed
+class Published(TypedDict):
+    """What something was published as, or would be (`applied` false): an operation of a service."""
+
+    service: str
+    operation: str
+    applied: bool
+    changes: list[Change]
+
+
+@closed
 class Applied(TypedDict):
     """`breaks`, of a plan: what fits together now, and would not any more."""
 

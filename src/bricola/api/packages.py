@@ -7,7 +7,7 @@ from bricola.api.definitions import Change
 
 
 @closed
-class Parameter(TypedDict):
+class PackageParameter(TypedDict):
     """Something to be filled in: a name, something that a step can call, a type, or a text."""
 
     name: str
@@ -42,14 +42,14 @@ class About(TypedDict):
     days: int
     origin: str
     description: str
-    parameters: list[Parameter]
+    parameters: list[PackageParameter]
     backends: list[NeededBackend]
     definitions: list[str]
     files: list[str]
 
 
 @closed
-class Kept(About):
+class KeptPackage(About):
     """A package that is kept, by whom since when, and what came out of it here."""
 
     kept_at: str
@@ -58,12 +58,12 @@ class Kept(About):
 
 
 @closed
-class Told(About):
+class ToldPackage(About):
     pass
 
 
 @closed
-class Made(About):
+class MadePackage(About):
     """A package that was made: its zip in base64, and how often each parameter stands in it."""
 
     content: str
@@ -71,7 +71,7 @@ class Made(About):
 
 
 @closed
-class Part(TypedDict):
+class PackagePart(TypedDict):
     """A part: what it becomes here, its age in days, and whether it is new, the same, kept (ours stays), replaces or is renamed. `hollow`
     says why it does almost nothing."""
 
@@ -85,7 +85,7 @@ class Part(TypedDict):
 
 
 @closed
-class Mismatch(TypedDict):
+class PackageMismatch(TypedDict):
     """Something that does not fit here; `options` are what may be done about it, `proposal` what aligning does. `stops`: nothing mends
     it."""
 
@@ -101,12 +101,12 @@ class Mismatch(TypedDict):
 
 
 @closed
-class Taken(About):
+class TakenPackage(About):
     """A package held against this installation (`applied` false), or taken in. `problems` would not fit together afterwards."""
 
     applied: bool
-    parts: list[Part]
-    mismatches: list[Mismatch]
+    parts: list[PackagePart]
+    mismatches: list[PackageMismatch]
     texts: dict[str, str]
     changes: list[Change]
     problems: list[Problem]

@@ -34,6 +34,8 @@ COMMANDS: dict[str, Listed] = {
     "packages": Listed("packages", "Definitions", "Packages: definitions to hand over, and templates to be filled in."),
     "requests": Listed("requests", "Definitions", "Integration requests: what somebody asks for, taken in as a service."),
     "copy": Listed("workflows", "Definitions", "Copy a definition before changing it: a draft that is equal but for its name."),
+    "publish": Listed("workflows", "Definitions",
+        "Make a source an operation of a service, as a draft: with a contract of ours, or behind one of somebody else."),
     "try": Listed("workflows", "Definitions",
         "Try an expression: what it gives for a sample, or what is wrong with it and where. Exit status 1 for a wrong one."),
     "release": Listed("deployments", "From draft to live",

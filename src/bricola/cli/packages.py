@@ -172,7 +172,7 @@ _STATES = {"new": "[green]+ new[/]", "same": "[dim]  is here already[/]", "kept"
            "replaces": "[yellow]~ takes the place of ours[/]", "renamed": "[green]+ new, renamed[/]"}
 
 
-def _print(found: "api.Taken") -> None:
+def _print(found: "api.TakenPackage") -> None:
     out.print(f"[bold]{text(found['name'])}[/] {text(found['version'])}, made {text(found['date'])}"
               + (f" by {text(found['origin'])}" if found["origin"] else ""))
     if found["description"]:

@@ -63,6 +63,23 @@ def register(app: typer.Typer) -> None:
             where = text(changes[0]["path"])
             out.print(f"[green]+[/] {text(kind)} [bold]{text(new)}[/] is a draft, at {where}. {text(name)} stays as it is.")
 
+    @app.command(rich_help_panel="Definitions")
+    def publish(
+        runs: Annotated[str, typer.Argument(help="What is published, as operations name it: 'workflow price-toll', 'query tonnage'.")],
+        service: Annotated[str, typer.Option("--service", help="Name of the service: a new one, or one that there is.")],
+        operation: Annotated[str, typer.Option("--operation", help="Its name; of a service that follows a contract, one of that.")] = "",
+        role: Annotated[str, typer.Option("--role", help="A role that may call it.")] = "",
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Make a source an operation of a service, as a draft: with a contract of ours, or behind one of somebody else."""
+        with connect(at) as client:
+            done = client.publish(runs, service, operation, role)
+        if as_json:
+            print_json(done)
+        else:
+            out.print(f"[green]+[/] [bold]{text(done['service'])}.{text(done['operation'])}[/] runs {text(runs)}, as a draft. "
+                      f"Next: bricola review {text(done['service'])}")
+
     @app.command("try", rich_help_panel="Definitions")
     def try_expression(
         expression: str,

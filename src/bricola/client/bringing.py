@@ -23,9 +23,9 @@ class BringingCalls(ApiConnection):
                 "plan_only": plan_only}
         return cast("workflows.TakenProcess", self._ask("POST", "/processes", json=body))
 
-    def packages(self) -> "list[api.Kept]":
+    def packages(self) -> "list[api.KeptPackage]":
         """The packages that are kept, with their parameters and what came out of them."""
-        return cast("list[api.Kept]", self._ask("GET", "/packages"))
+        return cast("list[api.KeptPackage]", self._ask("GET", "/packages"))
 
     def package(self, name: str, version: str) -> bytes:
         """A package that is kept, as its zip."""
@@ -33,29 +33,30 @@ class BringingCalls(ApiConnection):
         raise_problems(response)
         return response.content
 
-    def keep_package(self, content: bytes) -> "api.Told":
+    def keep_package(self, content: bytes) -> "api.ToldPackage":
         """Keep a package, to be used as often as one likes."""
-        return cast("api.Told", self._ask("POST", "/packages", json={"content": base64.b64encode(content).decode()}))
+        return cast("api.ToldPackage", self._ask("POST", "/packages", json={"content": base64.b64encode(content).decode()}))
 
     def drop_package(self, name: str, version: str) -> None:
         self._ask("DELETE", f"/packages/{name}/{version}")
 
     def make_package(self, name: str, version: str, definitions: Sequence[str], description: str = "",
-                     parameters: Mapping[str, Mapping[str, str]] | None = None, alone: bool = False, keep: bool = False) -> "api.Made":
+                     parameters: Mapping[str, Mapping[str, str]] | None = None, alone: bool = False,
+                     keep: bool = False) -> "api.MadePackage":
         """A package of drafts ('kind name') and of what they need; `parameters` are by the word that they stand for."""
         body = {"name": name, "version": version, "definitions": list(definitions), "description": description,
                 "parameters": {word: dict(one) for word, one in (parameters or {}).items()}, "alone": alone, "keep": keep}
-        return cast("api.Made", self._ask("POST", "/packages/make", json=body))
+        return cast("api.MadePackage", self._ask("POST", "/packages/make", json=body))
 
     def plan_package(self, content: bytes = b"", name: str = "", version: str = "", values: Mapping[str, str] | None = None,
-                     choices: Mapping[str, str] | None = None) -> "api.Taken":
+                     choices: Mapping[str, str] | None = None) -> "api.TakenPackage":
         """What taking in a zip, or a package that is kept, would do; with every mismatch."""
-        return cast("api.Taken", self._ask("POST", "/packages/plan", json=_wish(content, name, version, values, choices)))
+        return cast("api.TakenPackage", self._ask("POST", "/packages/plan", json=_wish(content, name, version, values, choices)))
 
     def take_package(self, content: bytes = b"", name: str = "", version: str = "", values: Mapping[str, str] | None = None,
-                     choices: Mapping[str, str] | None = None, align: bool = False) -> "api.Taken":
+                     choices: Mapping[str, str] | None = None, align: bool = False) -> "api.TakenPackage":
         """Make drafts of its parts. `align` takes the proposals for all mismatches that `choices` does not name."""
-        return cast("api.Taken", self._ask("POST", "/packages/take",
+        return cast("api.TakenPackage", self._ask("POST", "/packages/take",
                                                 json=_wish(content, name, version, values, choices) | {"align": align}))
 
     def requests(self) -> "list[asked.Request]":

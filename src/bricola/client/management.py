@@ -54,6 +54,11 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
         return cast("list[definitions.Change]", self._ask("POST", f"/definitions/{kind}/{name}/copy",
                                                           json={"name": new, "folder": folder})["changes"])
 
+    def publish(self, runs: str, service: str, operation: str = "", role: str = "", plan_only: bool = False) -> "definitions.Published":
+        """Make a source ('workflow price-toll') an operation of a service, new or known, as a draft."""
+        body = {"runs": runs, "service": service, "operation": operation, "role": role, "plan_only": plan_only}
+        return cast("definitions.Published", self._ask("POST", "/publish", json=body))
+
     def workflows(self) -> "list[writing.Workflow]":
         return cast("list[writing.Workflow]", self._ask("GET", "/workflows"))
 

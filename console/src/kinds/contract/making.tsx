@@ -17,7 +17,7 @@ import { TextField } from "../../parts/dialog";
 import { Mark } from "../../parts/marks";
 import { plural } from "../../formats";
 import { rich, t } from "../../text";
-import { serviceName } from "./files";
+import { serviceName } from "../../files";
 import type { Source } from "./source";
 
 const NOWHERE = "";

@@ -1,11 +1,10 @@
 /** Where a contract comes from: an address that the service fetches, a text, or files and folders that are dropped. */
-import { FileUp } from "lucide-react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Segments } from "../../parts/controls";
 import { TextField } from "../../parts/dialog";
-import { plural } from "../../formats";
-import { rich, t } from "../../text";
-import { chosenFiles, droppedFiles, textFiles, type Files } from "./files";
+import { DropFiles } from "../../parts/drop";
+import { t } from "../../text";
+import { textFiles, type Files } from "../../files";
 
 /** As the API takes it. */
 export interface Source {
@@ -26,8 +25,6 @@ export function SourceForm({ busy, onRead }: { busy: boolean; onRead: (source: S
   const [text, setText] = useState("");
   const [files, setFiles] = useState<Files>({});
   const [main, setMain] = useState("");
-  const [over, setOver] = useState(false);
-  const picker = useRef<HTMLInputElement>(null);
   const names = Object.keys(files);
   const source: Source =
     way === "address"
@@ -93,43 +90,12 @@ export function SourceForm({ busy, onRead }: { busy: boolean; onRead: (source: S
         />
       )}
       {way === "files" && (
-        <div
-          onDragOver={(event) => {
-            event.preventDefault();
-            setOver(true);
-          }}
-          onDragLeave={() => setOver(false)}
-          onDrop={(event) => {
-            event.preventDefault();
-            setOver(false);
-            void droppedFiles(event.dataTransfer).then(take);
-          }}
-          className={`flex min-h-20 items-center gap-3 rounded-[3px] border border-dashed px-4 py-3 ${over ? "border-accent bg-wash" : "border-edge bg-inset"}`}
-        >
-          <button type="button" className="btn" onClick={() => picker.current?.click()}>
-            <FileUp size={15} strokeWidth={1.75} />
-            {t("Choose files")}
-          </button>
-          <input
-            ref={picker}
-            type="file"
-            multiple
-            hidden
-            aria-label={t("Files of the contract")}
-            onChange={(event) => {
-              if (event.target.files) void chosenFiles(event.target.files).then(take);
-            }}
-          />
-          <p className="min-w-0 text-ink2">
-            {names.length
-              ? rich(
-                  "{0}: {1}",
-                  plural(names.length, "file"),
-                  <span className="font-mono text-[12.5px] break-all text-ink">{names.slice(0, 6).join(", ")}</span>,
-                )
-              : t("or drop a WSDL here, with the schemas that it names: files, a folder, or a zip.")}
-          </p>
-        </div>
+        <DropFiles
+          label={t("Files of the contract")}
+          hint={t("or drop a WSDL here, with the schemas that it names: files, a folder, or a zip.")}
+          names={names}
+          onTake={take}
+        />
       )}
       {way === "files" && names.length > 1 && (
         <div className="mt-2 w-80">

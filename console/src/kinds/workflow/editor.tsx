@@ -1,5 +1,5 @@
 /** One workflow as a picture, as an outline or as text, with the chosen step beside it. */
-import { Copy, Play, Plus, Save } from "lucide-react";
+import { Copy, Play, Plus, Save, Share } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { useAct } from "../../act";
 import { useAddress } from "../../address";
@@ -25,6 +25,7 @@ import { Frame } from "./frame";
 import { Insert } from "./insert";
 import { Outline } from "./outline";
 import { Picture } from "./picture";
+import { PublishPanel } from "../../definitions/publish";
 import { RunPanel } from "./run";
 import { StepPane } from "./step";
 import {
@@ -68,6 +69,7 @@ export function Editor({
   const [typed, setTyped] = useState<string | null>(null);
   const [look, setLook] = useState<WorkflowLook | null>(null);
   const [inserting, setInserting] = useState<{ spot: Spot; after: string | null } | null>(null);
+  const [publishing, setPublishing] = useState(false);
   const [running, setRunning] = useState(false);
   const [drawn, setDrawn] = useState<Span[] | null>(null);
   const [said, setSaid] = useState("");
@@ -251,6 +253,16 @@ export function Editor({
             <Copy size={15} strokeWidth={1.75} />
             {t("Copy")}
           </button>
+          <button
+            type="button"
+            className="btn"
+            aria-disabled={!may || dirty}
+            title={dirty ? t("Save it first") : undefined}
+            onClick={() => may && !dirty && setPublishing(true)}
+          >
+            <Share size={15} strokeWidth={1.75} />
+            {t("Publish")}
+          </button>
           <button type="button" className="btn" aria-disabled={!may} onClick={() => may && setRunning(true)}>
             <Play size={15} strokeWidth={1.75} />
             {t("Run it")}
@@ -356,6 +368,13 @@ export function Editor({
         )}
       </div>
       <Insert open={inserting !== null} onClose={() => setInserting(null)} onChoose={insert} />
+      <PublishPanel
+        runs={`workflow ${name}`}
+        name={name}
+        open={publishing}
+        onClose={() => setPublishing(false)}
+        onDone={onSaved}
+      />
       <RunPanel
         open={running}
         name={name}

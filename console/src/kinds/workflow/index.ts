@@ -13,6 +13,14 @@ export const WORKFLOW: SourceKind = {
   section: { path: "/workflows", word: t("Workflows"), icon: Workflow, key: "w" },
   routes: [
     {
+      path: "/definitions/processes",
+      page: lazy(() => import("./process")),
+      section: "/services",
+      place: { word: t("Definitions") },
+      way: t("Processes"),
+      keys: [],
+    },
+    {
       path: "/workflows",
       page: lazy(() => import("./page")),
       section: "/workflows",
@@ -28,6 +36,9 @@ export const WORKFLOW: SourceKind = {
       ],
     },
   ],
-  spots: [{ word: t("Workflows"), path: "/workflows" }],
+  spots: [
+    { word: t("Bring in a process"), path: "/definitions/processes" },
+    { word: t("Workflows"), path: "/workflows" },
+  ],
   link: (name) => ({ word: t("See its steps"), path: `/workflows?workflow=${encodeURIComponent(name)}` }),
 };

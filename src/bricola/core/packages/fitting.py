@@ -206,7 +206,7 @@ def _namespace(service: ServiceDefinition, original: str, choices: Mapping[str, 
     if service.contract:
         return service
     others = {one.target_namespace: one.name for one in here.catalogue.services() if one.name != service.name and not one.contract}
-    base = _base([one.namespace for one in here.catalogue.services() if one.namespace and not one.contract and one.name != service.name])
+    base = namespace_base(here.catalogue, service.name)
     wanted = f"{base}{kebab_case(service.name)}" if base else ""
     owner = others.get(service.target_namespace)
     differs = bool(base) and not service.target_namespace.startswith(base)
@@ -226,8 +226,10 @@ def _namespace(service: ServiceDefinition, original: str, choices: Mapping[str, 
     return service.model_copy(update={"namespace": mismatch.use.removeprefix("use ") if mismatch.use != "derive" else ""})
 
 
-def _base(namespaces: list[str]) -> str:
-    """How most namespaces here begin, up to the service's own part; '' where there is no such rule."""
+def namespace_base(catalogue: Catalogue, but: str = "") -> str:
+    """How most namespaces here begin, up to the service's own part; '' where there is no such rule. `but` is a service that is not
+    counted."""
+    namespaces = [one.namespace for one in catalogue.services() if one.namespace and not one.contract and one.name != but]
     bases = [one[:max(one.rfind(":"), one.rfind("/")) + 1] for one in namespaces]
     counts = sorted(((bases.count(one), one) for one in dict.fromkeys(bases)), reverse=True)
     return counts[0][1] if counts and counts[0][0] >= 2 and counts[0][0] * 2 > len(bases) else ""

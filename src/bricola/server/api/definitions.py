@@ -9,7 +9,7 @@ from bricola.api import definitions as answers
 from bricola.api.words import Role
 from bricola.server.api.access import Integrator, Running, Viewer
 from bricola.server.ports.changes import Topic
-from bricola.server.usecases import copying, credentials, definitions, mending
+from bricola.server.usecases import copying, credentials, definitions, mending, publishing
 from bricola.server.usecases.definitions import plain_change
 from bricola.server.usecases.deployments import plain_finding
 from bricola.server.usecases.reviews import review_service
@@ -37,6 +37,16 @@ class Copy(BaseModel):
 
     name: str = Field(max_length=80)
     folder: str | None = Field(None, max_length=200)
+
+
+class ToPublish(BaseModel):
+    """`runs` as operations name it, like 'workflow price-toll'; without an `operation` it is called as its source. `role` may call it."""
+
+    runs: str = Field(max_length=200)
+    service: str = Field(max_length=80)
+    operation: str = Field("", max_length=80)
+    role: str = Field("", max_length=80)
+    plan_only: bool = False
 
 
 class Mend(BaseModel):
@@ -82,6 +92,12 @@ async def copy(kind: str, name: str, body: Copy, user: Integrator, bricola: Runn
     """A further draft that is equal but for its name."""
     changes = await copying.copy(bricola, kind, name, body.name, body.folder, user.name)
     return {"changes": [plain_change(one) for one in changes]}
+
+
+@router.post("/publish", response_model=answers.Published)
+async def publish(body: ToPublish, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Make a source an operation of a service, new or known, as a draft; of one that follows a contract, one of that contract's."""
+    return await publishing.publish(bricola, body.runs, body.service, body.operation, body.role, user.name, body.plan_only)
 
 
 @router.get("/services/{service}/review", response_model=list[answers.Finding])

@@ -20,7 +20,7 @@ class ParameterOf(BaseModel):
     description: str = Field("", max_length=2000)
 
 
-class ToMake(BaseModel):
+class PackageToMake(BaseModel):
     """`definitions` are 'kind name', `alone` leaves out what they need, `parameters` are by the word that they stand for, `keep` keeps it
     here, too."""
 
@@ -33,13 +33,13 @@ class ToMake(BaseModel):
     keep: bool = False
 
 
-class Zip(BaseModel):
+class PackageZip(BaseModel):
     """A package in base64."""
 
     content: str
 
 
-class ToTake(BaseModel):
+class PackageToTake(BaseModel):
     """A package in base64, or the name of one that is kept; `values` of its parameters; `choices` about mismatches by their ids; `align`
     takes the proposals for all others."""
 
@@ -51,14 +51,14 @@ class ToTake(BaseModel):
     align: bool = False
 
 
-@router.get("/packages", response_model=list[answers.Kept])
+@router.get("/packages", response_model=list[answers.KeptPackage])
 async def kept(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """The packages that are kept, with their parameters and what came out of them."""
     return await packages.listed(bricola)
 
 
-@router.post("/packages", response_model=answers.Told, status_code=201)
-async def keep(body: Zip, user: Integrator, bricola: Running) -> dict[str, Any]:
+@router.post("/packages", response_model=answers.ToldPackage, status_code=201)
+async def keep(body: PackageZip, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Keep a package, to be used as often as one likes."""
     return await packages.keep(bricola, body.content, user.name)
 
@@ -77,25 +77,25 @@ async def drop(name: str, version: str, user: Integrator, bricola: Running) -> N
     await packages.drop(bricola, name, version, user.name)
 
 
-@router.post("/packages/make", response_model=answers.Made)
-async def make(body: ToMake, user: Integrator, bricola: Running) -> dict[str, Any]:
+@router.post("/packages/make", response_model=answers.MadePackage)
+async def make(body: PackageToMake, user: Integrator, bricola: Running) -> dict[str, Any]:
     """A package of drafts and of what they need."""
     about = {"package": body.name, "version": body.version, "description": body.description}
     parameters = {word: one.model_dump() for word, one in body.parameters.items()}
     return await packages.make(bricola, body.definitions, about, parameters, body.alone, body.keep, user.name)
 
 
-def _wish(body: ToTake) -> tuple[packages.Source, packages.Wish]:
+def _wish(body: PackageToTake) -> tuple[packages.Source, packages.Wish]:
     return packages.Source(body.content, body.name, body.version), packages.Wish(body.values, body.choices, body.align)
 
 
-@router.post("/packages/plan", response_model=answers.Taken)
-async def plan(body: ToTake, _: Viewer, bricola: Running) -> dict[str, Any]:
+@router.post("/packages/plan", response_model=answers.TakenPackage)
+async def plan(body: PackageToTake, _: Viewer, bricola: Running) -> dict[str, Any]:
     """What taking a package in would do, with every mismatch. Nothing is changed."""
     return await packages.plan(bricola, *_wish(body))
 
 
-@router.post("/packages/take", response_model=answers.Taken)
-async def take(body: ToTake, user: Integrator, bricola: Running) -> dict[str, Any]:
+@router.post("/packages/take", response_model=answers.TakenPackage)
+async def take(body: PackageToTake, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of a package's parts, aligned as was chosen."""
     return await packages.take_in(bricola, *_wish(body), user.name)

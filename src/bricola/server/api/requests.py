@@ -12,7 +12,7 @@ from bricola.server.usecases import requests
 router = APIRouter(tags=["requests"])
 
 
-class ToTake(BaseModel):
+class RequestToTake(BaseModel):
     """A request in YAML or JSON, and the contracts that it names as files, in base64 by path."""
 
     text: str = Field(max_length=200_000)
@@ -33,6 +33,6 @@ async def shown(name: str, _: Viewer, bricola: Running) -> dict[str, Any]:
 
 
 @router.post("/requests", response_model=answers.TakenRequest)
-async def take_in(body: ToTake, user: Integrator, bricola: Running) -> dict[str, Any]:
+async def take_in(body: RequestToTake, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of a request: its service, what it calls, and the maps between them."""
     return await requests.take_in(bricola, body.text, body.files, user.name, body.plan_only)

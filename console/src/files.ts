@@ -59,3 +59,12 @@ export function serviceName(words: string): string {
     .join("");
   return /^[A-Za-z]/.test(name) ? name : `Service${name}`;
 }
+
+export function fromBase64Bytes(content: string): Uint8Array<ArrayBuffer> {
+  return Uint8Array.from(atob(content), (one) => one.charCodeAt(0));
+}
+
+/** The text of a file that was taken. */
+export function fromBase64(content: string): string {
+  return new TextDecoder().decode(fromBase64Bytes(content));
+}
