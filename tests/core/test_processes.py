@@ -19,13 +19,14 @@ from bricola.core.kinds.workflows.shape import program_of
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.forms import NEWEST
 
-FOLDER = Path(__file__).parent / "processes"
+FOLDERS = {"towing": Path(__file__).parents[2] / "src" / "bricola" / "demo" / "samples" / "towing",
+           "levels": Path(__file__).parent / "processes" / "levels"}
 BPEL = "http://docs.oasis-open.org/wsbpel/2.0/process/executable"
 
 
 def files_of(name: str, **changes: tuple[str, str]) -> dict[str, bytes]:
     """The files of a process, with texts of the process itself changed."""
-    found = {path.name: path.read_bytes() for path in (FOLDER / name).iterdir()}
+    found = {path.name: path.read_bytes() for path in FOLDERS[name].iterdir()}
     for old, new in changes.values():
         process = found[f"{name}.bpel"].decode()
         assert process.count(old) == 1, old

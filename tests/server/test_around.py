@@ -163,3 +163,16 @@ def test_what_cannot_stand_there_is_a_finding(served: Served, before: str, code:
     assert code in {one["code"] for one in client.review("Weirs")}
     client.apply({"check.yaml": was})
     assert code not in {one["code"] for one in client.review("Weirs")}
+
+
+def test_saying_what_stands_around_them(served: Served) -> None:
+    client = served.client()
+    was = client.service("Weirs")["around"]
+    assert was == {"before": "workflow check", "after": "workflow note-down", "unforeseen": "error-desk"}
+    assert client.service("Weirs")["told"] == [{"environment": "trial", "operation": "Desk.Report"}]
+    for wrong in ({"before": "nothing at all"}, {"before": "workflow report"}, {"unforeseen": "no name"}):
+        with pytest.raises(ProblemError):
+            client.surround("Weirs", **{**was, **wrong})
+    client.surround("Weirs", before="workflow check")
+    assert client.service("Weirs")["around"] == {"before": "workflow check", "after": "", "unforeseen": ""}
+    client.surround("Weirs", **was)

@@ -11,9 +11,9 @@ from lxml import etree
 
 from bricola.client import Client, FaultError, ProblemError, ServiceClient
 from tests.commands import run_command
+from tests.core.test_processes import files_of
 from tests.serving import Served, serving
 
-FOLDER = Path(__file__).parents[1] / "core" / "processes"
 P, TEL = "urn:larkmere:partners", "http://riverboard.example/telemetry/3"
 SOAP = "http://schemas.xmlsoap.org/soap/envelope/"
 
@@ -74,10 +74,6 @@ def _clean() -> None:
     Partners.asked.clear()
     Partners.fails.clear()
     Partners.kind = "tug"
-
-
-def files_of(name: str) -> dict[str, bytes]:
-    return {path.name: path.read_bytes() for path in (FOLDER / name).iterdir()}
 
 
 def bound(served: Served, *backends: str) -> None:
@@ -145,7 +141,7 @@ def test_what_is_not_begun_by_the_process_says_that_nothing_is_behind_it(served:
 
 def test_a_partner_that_is_here_already_is_used(served: Served, tmp_path: Path) -> None:
     client = served.client()
-    river = (FOLDER / "levels" / "river-board.wsdl").read_text()
+    river = files_of("levels")["river-board.wsdl"].decode()
     client.apply({
         "river-board.yaml": "contract: river-board\nmain: river-board.wsdl\nfiles:\n  river-board.wsdl: |\n" + "".join(f"    {line}\n" for line in river.splitlines()),
         "gauges.yaml": "relay: gauges\ncontract: river-board\nbackend: river-board\n", "board.yaml": "backend: river-board\nengine: soap\n"})

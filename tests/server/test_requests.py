@@ -13,8 +13,8 @@ from tests.commands import run_command
 from tests.server.test_processes import TEL, Partners
 from tests.serving import Served, serving
 
-FOLDER = Path(__file__).parent / "requests"
-TEXT = (FOLDER / "levels.yaml").read_text()
+FOLDER = Path(__file__).parents[2] / "src" / "bricola" / "demo" / "samples" / "levels-request"
+TEXT = (FOLDER / "request.yaml").read_text()
 
 
 class Board(Partners):

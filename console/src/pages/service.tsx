@@ -13,6 +13,7 @@ import { CopyButton, NotLoaded, Problems } from "../parts/controls";
 import { EnvTag, Gate, Mark, STATE_MARK } from "../parts/marks";
 import { Findings } from "../parts/findings";
 import { Xml } from "../parts/xml";
+import { Around } from "../services/around";
 import { OperationView } from "../services/operation";
 import { mayAtLeast, useSession } from "../session";
 import { plural, when } from "../formats";
@@ -20,6 +21,7 @@ import { rich, t } from "../text";
 
 export default function ServicePage({ name }: { name: string }) {
   const [view] = useLens();
+  const may = mayAtLeast(useSession(), "integrator");
   const [, go] = useLocation();
   const [search, setSearch] = useAddress();
   const { data, error, reload } = useLoad<ServiceDetail>(`/services/${encodeURIComponent(name)}`, 10);
@@ -113,7 +115,25 @@ export default function ServicePage({ name }: { name: string }) {
                 <dd>{data.owner}</dd>
               </>
             )}
+            {data.request && (
+              <>
+                <dt className="mt-1.5 text-ink2">{t("Made of the request")}</dt>
+                <dd>
+                  <Link className="act" href={within(`/definitions/requests?request=${data.request}`, view)}>
+                    {data.request}
+                  </Link>
+                </dd>
+              </>
+            )}
           </dl>
+          <Around
+            service={data}
+            may={may}
+            onChanged={() => {
+              reload();
+              findings.reload();
+            }}
+          />
         </nav>
         <section className="min-h-0 overflow-auto">
           {!place && data.problems.length > 0 && (

@@ -232,7 +232,26 @@ class Deployment(TypedDict):
 
 
 @closed
+class Around(TypedDict):
+    """What is run before and after every operation, and the name of the handler that is told of failures; '' for none."""
+
+    before: str
+    after: str
+    unforeseen: str
+
+
+@closed
+class Told(TypedDict):
+    """The operation that is told of failures in an environment; '' where none is bound."""
+
+    environment: str
+    operation: str
+
+
+@closed
 class ServiceDetail(TypedDict):
+    """`told` has a line for each environment where the service names a handler; `request` is the one that it was made of."""
+
     name: str
     description: str
     owner: str
@@ -246,6 +265,9 @@ class ServiceDetail(TypedDict):
     history: list[Deployment]
     operations: list[Operation]
     problems: list[Problem]
+    around: Around
+    told: list[Told]
+    request: str
 
 
 @closed

@@ -59,6 +59,11 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
         body = {"runs": runs, "service": service, "operation": operation, "role": role, "plan_only": plan_only}
         return cast("definitions.Published", self._ask("POST", "/publish", json=body))
 
+    def surround(self, service: str, before: str = "", after: str = "", unforeseen: str = "") -> "definitions.Changes":
+        """Say what is run before and after every operation of a service, and which handler is told of failures, as a draft."""
+        return cast("definitions.Changes", self._ask("PUT", f"/services/{service}/around",
+                                                     json={"before": before, "after": after, "unforeseen": unforeseen}))
+
     def workflows(self) -> "list[writing.Workflow]":
         return cast("list[writing.Workflow]", self._ask("GET", "/workflows"))
 

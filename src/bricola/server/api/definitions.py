@@ -49,6 +49,14 @@ class ToPublish(BaseModel):
     plan_only: bool = False
 
 
+class AroundAll(BaseModel):
+    """What stands around every operation of a service; '' for nothing."""
+
+    before: str = Field("", max_length=200)
+    after: str = Field("", max_length=200)
+    unforeseen: str = Field("", max_length=80)
+
+
 class Mend(BaseModel):
     """`code` of one rule; empty for every mend that is mechanical."""
 
@@ -98,6 +106,13 @@ async def copy(kind: str, name: str, body: Copy, user: Integrator, bricola: Runn
 async def publish(body: ToPublish, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make a source an operation of a service, new or known, as a draft; of one that follows a contract, one of that contract's."""
     return await publishing.publish(bricola, body.runs, body.service, body.operation, body.role, user.name, body.plan_only)
+
+
+@router.put("/services/{service}/around", response_model=answers.Changes)
+async def surround(service: str, body: AroundAll, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Say what is run before and after every operation, and who is told of failures, as a draft."""
+    changes = await publishing.surround(bricola, service, body.model_dump(), user.name)
+    return {"changes": [plain_change(one) for one in changes]}
 
 
 @router.get("/services/{service}/review", response_model=list[answers.Finding])

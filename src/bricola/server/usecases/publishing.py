@@ -1,7 +1,10 @@
 """Making a source callable: as an operation of a service, new or known, with a contract of ours or one of somebody else."""
 
 import asyncio
+from collections.abc import Mapping
 from typing import Any
+
+from pydantic import ValidationError
 
 from bricola.core.contracts.served import offered
 from bricola.core.definitions.folder import default_path
@@ -49,6 +52,20 @@ async def publish(ports: Ports, runs: str, service: str, operation: str, role: s
     changes = await definitions.apply(ports, {path: write_definition(made)}, author, plan_only=plan_only)
     return {"service": service, "operation": operation or name, "applied": not plan_only,
             "changes": [definitions.plain_change(one) for one in changes]}
+
+
+async def surround(ports: Ports, service: str, around: Mapping[str, str], author: str) -> list[definitions.Change]:
+    """Say what stands around every operation of a service (`before`, `after`, `unforeseen`; '' for nothing), as a draft. Raises
+    ProblemError for what cannot stand there."""
+    draft = ports.drafts.service(service)
+    try:
+        made = ServiceDefinition.model_validate({**draft.model_dump(exclude_unset=True), **around})
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise ProblemError(Problem("around.runs", "This cannot stand there.", place=str(first["loc"][0]), found=shown(str(first["input"])),
+                                   expected="what an operation can run, like 'workflow check-hours'; of a handler, a name")) from None
+    await asyncio.to_thread(resolve_service, made, ports.drafts.catalogue)
+    return await definitions.apply(ports, {ports.drafts.path_of("service", service): write_definition(made)}, author)
 
 
 def _granted(service: ServiceDefinition, operation: str, role: str) -> dict[str, Any]:

@@ -212,6 +212,10 @@ async def service_detail(ports: Ports, name: str, asked: str) -> dict[str, Any]:
         "deployments": _places(ports, name, environments, deployed, newest, asked),
         "history": [vars(one) for one in await ports.releases.deployments(service=name, limit=20)],
         "operations": [], "problems": [],
+        "around": {name: getattr(draft, name) if draft else "" for name in ("before", "after", "unforeseen")},
+        "told": [{"environment": one.name, "operation": one.handlers.get(draft.unforeseen, "")} for one in environments]
+        if draft and draft.unforeseen else [],
+        "request": draft.request if draft else "",
     }
     if draft is not None:
         try:
