@@ -102,7 +102,7 @@ export function Packing({ onMade }: { onMade: () => void }) {
                     setChosen(event.target.checked ? [...chosen, one] : chosen.filter((other) => other !== one))
                   }
                 />
-                <span className="text-ink2">{one.split(" ")[0]}</span>
+                <span className="text-ink2">{`${one.split(" ")[0]} `}</span>
                 {one.split(" ")[1]}
               </label>
             </li>
