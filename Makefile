@@ -7,9 +7,10 @@ setup:
 demo: setup
 	@.venv/bin/bricola demo
 
+# One worker more than there are processors: tests wait for processes and hosts a third of their time.
 test: setup check
 	cd console && npm run --silent test
-	.venv/bin/pytest -n auto --dist loadfile
+	.venv/bin/pytest -n $$(( $$(nproc) + 1 )) --dist loadfile
 
 # What takes long: kills, races and made-up input, many times over. A short and seeded part of it is in `make test`.
 endurance: setup

@@ -1,8 +1,10 @@
 """Processes in WS-BPEL 2.0 as workflows: what every activity becomes, what is told with its line, and how paths are translated."""
 
+import random
 from pathlib import Path
 
 import pytest
+from lxml import etree
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ContractDefinition
@@ -18,9 +20,10 @@ from bricola.core.kinds.workflows.processes.translating import Translator
 from bricola.core.kinds.workflows.shape import program_of
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.forms import NEWEST
+from tests.length import often
 
 FOLDERS = {"towing": Path(__file__).parents[2] / "src" / "bricola" / "demo" / "samples" / "towing",
-           "levels": Path(__file__).parent / "processes" / "levels"}
+           **{name: Path(__file__).parent / "processes" / name for name in ("levels", "greeting")}}
 BPEL = "http://docs.oasis-open.org/wsbpel/2.0/process/executable"
 
 
@@ -123,6 +126,63 @@ def test_nothing_is_left_out_in_silence(old: str, new: str, told: str) -> None:
     found = taken("towing", one=(old, new))
     assert told in {one.what for one in found.left}
     assert all(one.line > 0 and one.why for one in found.left)
+
+
+def test_values_with_which_variables_begin_and_skeletons_of_messages() -> None:
+    found = taken("greeting")
+    assert (problems_of(found), found.left, found.endings) == ([], (), ())
+    assert "set: {outputResult: '\"Hello \" + input + \" \" + \"3\"'}" in text_of(found)
+    assert "set: {outputResult: '\"nobody\"'}" in text_of(found)
+
+
+def test_a_process_that_calls_its_caller_back() -> None:
+    files = files_of("greeting")
+    contract, process = files["GreetingArtifacts.wsdl"].decode(), files["greeting.bpel"].decode()
+    callback = ('<portType name="Back"><operation name="onResult"><input message="tns:GreetingResponseMessage"/></operation></portType>')
+    contract = contract.replace('<output message="tns:GreetingResponseMessage"/></operation></portType>', f"</operation></portType>{callback}").replace(
+        '<output><soap:body use="literal"/></output>', "").replace("<plnk:role ", '<plnk:role name="Asker" portType="tns:Back"/><plnk:role ')
+    process = process.replace('myRole="GreetingProvider"', 'myRole="GreetingProvider" partnerRole="Asker"').replace(
+        '<bpel:reply name="replyOutput" partnerLink="client" portType="tns:Greeting" operation="process" variable="output"/>',
+        '<bpel:invoke partnerLink="client" operation="onResult" inputVariable="output"/>')
+    found = take_process({"greeting.bpel": process.encode(), "GreetingArtifacts.wsdl": contract.encode()}, "", "outside", {}, {})
+    assert problems_of(found) == []
+    assert "answers: nothing" in text_of(found)
+    assert "call: relay client.onResult" in text_of(found)
+    assert "calls its caller back" in found.left[0].why
+
+
+@pytest.mark.parametrize("name", FOLDERS)
+@pytest.mark.parametrize("seed", range(often(15, 1_000)))
+def test_whatever_is_wrong_in_a_process_is_told(name: str, seed: int) -> None:
+    """Parts taken out, doubled or changed at random: it is taken, with what is left, or refused; nothing else happens."""
+    chance = random.Random(seed)
+    files = files_of(name)
+    for _ in range(chance.randint(1, 4)):
+        path = chance.choice([one for one in files if one.endswith(".wsdl")]) if chance.random() < 0.35 else f"{name}.bpel"
+        root = etree.fromstring(files[path])
+        _spoil(chance, [one for one in root.iter(tag=etree.Element) if one is not root])
+        files[path] = etree.tostring(root)
+    try:
+        problems_of(take_process(files, "", "outside", {}, {}))
+    except ProblemError as error:
+        assert error.problem.message
+
+
+def _spoil(chance: random.Random, nodes: list[etree._Element]) -> None:
+    node, what, other = chance.choice(nodes), chance.random(), chance.choice(nodes)
+    parent = node.getparent()
+    if what < 0.35 and parent is not None:
+        parent.remove(node)
+    elif what < 0.75 and node.attrib:
+        name = chance.choice(sorted(node.attrib))
+        if what < 0.6:
+            del node.attrib[name]
+        else:
+            node.set(name, chance.choice(["", "x", "t:nothing", "no", "desk"]))
+    elif what < 0.85:
+        node.text = chance.choice(["", "1", "$x", "'", "//a", "count()"])
+    elif other is not node and node not in other.iterancestors():
+        node.append(etree.fromstring(etree.tostring(other)))
 
 
 @pytest.mark.parametrize(("change", "code"), [

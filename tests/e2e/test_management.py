@@ -6,7 +6,6 @@ import sqlite3
 import threading
 import time
 from collections.abc import Iterator
-from pathlib import Path
 from typing import Any
 
 import httpx
@@ -214,15 +213,15 @@ def test_health_and_metrics(own: Demo) -> None:
     assert (strange.status_code, strange.headers["content-type"]) == (404, "application/problem+json")
 
 
-def test_everything_survives_a_restart(tmp_path: Path) -> None:
-    first = start_demo(tmp_path)
+def test_everything_survives_a_restart(tmp_path_factory: pytest.TempPathFactory) -> None:
+    first = copied_demo(tmp_path_factory, "restart")
     with Client(first.url) as client:
         client.sign_in("imke", first.password("imke"))
         client.undeploy("VesselRegistry", "rehearsal")
         client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0412"})
     stop_demo(first)
     assert first.process.returncode == 0
-    again = start_demo(tmp_path)
+    again = start_demo(first.home.parent)
     try:
         with Client(again.url) as client:
             client.sign_in("imke", first.password("imke"))

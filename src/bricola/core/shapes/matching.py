@@ -62,14 +62,14 @@ def match(target: Record, source: Record, lines: Mapping[str, str], place: str) 
             named = dict(mapped.proposed)
         except ProblemError:
             pass
-    sources = list(islice(_parts(source), _MOST_SOURCES))
+    sources = [(path, one, said_of(one)) for path, one in islice(_parts(source), _MOST_SOURCES)]
     parts = []
     for path, element in islice(_parts(target), _MOST_PARTS):
         line = lines.get(path, "")
         if isinstance(element.type, Record):
             if not element.is_list and not line:
                 continue  # its parts are filled one by one
-            fits = tuple(one for one, other in sources if isinstance(other.type, Record) and other.is_list == element.is_list)
+            fits = tuple(one for one, other, _ in sources if isinstance(other.type, Record) and other.is_list == element.is_list)
         else:
             fits = _ranked(path, element, sources)
         if isinstance(element.type, Record) and not line:  # a list that is filled item by item shows in its parts
@@ -93,14 +93,14 @@ def _words(element: Element) -> str:
     return element.type.name if isinstance(element.type, Record) else element.type.name or element.type.base
 
 
-def _ranked(path: str, element: Element, sources: list[tuple[str, Element]]) -> tuple[str, ...]:
-    kind = element.type
+def _ranked(path: str, element: Element, sources: list[tuple[str, Element, frozenset[str]]]) -> tuple[str, ...]:
+    kind, said = element.type, said_of(element)
     assert isinstance(kind, SimpleType)
     found = []
-    for other, one in sources:
+    for other, one, theirs in sources:
         if isinstance(one.type, SimpleType) and _fits(kind, one.type):
             alike = 0.25 * (kind.base == one.type.base) + 0.1 * (element.is_list == one.is_list)
-            found.append((likeness(path, other) + 0.6 * meaning(element, one) + alike, other))
+            found.append((likeness(path, other) + 0.6 * meaning(element, one, said, theirs) + alike, other))
     return tuple(other for _, other in sorted(found, key=lambda one: -one[0]))
 
 
@@ -116,19 +116,19 @@ def likeness(one: str, other: str) -> float:
     return 0.7 * _alike(one.rpartition(".")[2].lower(), other.rpartition(".")[2].lower()) + 0.3 * shared
 
 
-def meaning(one: Element, other: Element) -> float:
-    """How much two parts mean the same whatever they are called, from 0 to 1: the key of one object, or one named type; else words of their
-    descriptions and labels, and their unit."""
+def meaning(one: Element, other: Element, mine: frozenset[str], theirs: frozenset[str]) -> float:
+    """How much two parts mean the same whatever they are called, from 0 to 1: the key of one object, or one named type; else the words that
+    are said of them (`said_of`), and their unit."""
     if one.key_of and one.key_of == other.key_of:
         return 1.0
     if isinstance(one.type, SimpleType) and isinstance(other.type, SimpleType) and one.type.name and one.type.name == other.type.name:
         return 0.8
-    mine, theirs = _said_of(one), _said_of(other)
     shared = len(mine & theirs) / min(len(mine), len(theirs)) if mine and theirs else 0.0
     return min(1.0, 0.8 * shared + 0.2 * (bool(one.unit) and one.unit == other.unit))
 
 
-def _said_of(element: Element) -> frozenset[str]:
+def said_of(element: Element) -> frozenset[str]:
+    """The words of its descriptions and labels that say something."""
     return _meant(" ".join((element.description, *(text for _, text in element.labels))))
 
 

@@ -15,10 +15,11 @@ from bricola.core.kinds.workflows.reaching import circle
 from bricola.core.kinds.workflows.shape import message_shapes, walk
 from bricola.core.problems import Problem, ProblemError
 from bricola.core.shapes.forms import NEWEST
-from bricola.core.shapes.matching import likeness, meaning
+from bricola.core.shapes.matching import likeness, meaning, said_of
 from bricola.core.shapes.model import Element, Record
 
 _MOST_DEPTH, _MOST_PARTS, _MOST_PATHS, _MOST_FITS = 4, 200, 400, 8  # what a person can look through
+Said = Mapping[str, tuple[Element, frozenset[str]]]  # by the text that names a part: where it is declared, and what is said there
 _MEANT = 0.75  # of two parts whose names say nothing
 _ALIKE = 0.8  # names that are so much alike mean the same
 
@@ -87,7 +88,7 @@ def paths_of(known: Known) -> list[tuple[str, Type]]:
 
 def _filled(record: Record, tree: Any, known: Known, taken: Record) -> Iterator[Filled]:
     sources = [(path, kind) for path, kind in paths_of(known) if kind.of is not Of.RECORD or kind.record is not None]
-    said = {path: slot for path, _ in sources if (slot := _slot_at(path, known, taken)) is not None}
+    said = {path: (slot, said_of(slot)) for path, _ in sources if (slot := _slot_at(path, known, taken)) is not None}
     for count, (path, slot) in enumerate(_parts(record, tree)):
         if count >= _MOST_PARTS:
             return
@@ -134,16 +135,21 @@ def _slot_at(path: str, known: Known, taken: Record) -> Element | None:
     return slot
 
 
-def _ranked(path: str, slot: Element, sources: list[tuple[str, Type]], said: Mapping[str, Element]) -> list[tuple[str, Type]]:
+def _ranked(path: str, slot: Element, sources: list[tuple[str, Type]], said: Said) -> list[tuple[str, Type]]:
     wanted = type_of(slot)
     found = []
     for source, kind in sources:
         if _could(wanted, kind):
             same_type = bool(kind.simple is not None and kind.simple.name and kind.simple == slot.type)
-            meant = meaning(slot, said[source]) if source in said else 0.0
+            meant = _meant(slot, source, said)
             found.append((likeness(path, source) + 0.4 * same_type + 0.5 * meant + 0.15 * (kind.of is wanted.of) - 0.2 * kind.optional,
                           source, kind))
     return [(source, kind) for _, source, kind in sorted(found, key=lambda one: -one[0])]
+
+
+def _meant(slot: Element, source: str, said: Said) -> float:
+    found = said.get(source)
+    return meaning(slot, found[0], said_of(slot), found[1]) if found is not None else 0.0
 
 
 def _could(wanted: Type, given: Type) -> bool:
@@ -155,13 +161,13 @@ def _could(wanted: Type, given: Type) -> bool:
         wanted.of is Of.XML and given.of in SIMPLE)
 
 
-def _proposal(path: str, slot: Element, fits: list[tuple[str, Type]], known: Known, said: Mapping[str, Element]) -> str:
+def _proposal(path: str, slot: Element, fits: list[tuple[str, Type]], known: Known, said: Said) -> str:
     """The likeliest, when its name, its named type or what is said of it says so, and it really fits."""
     for source, kind in fits[:3]:
         alike = likeness(path.rpartition(".")[2], source.rpartition(".")[2]) >= _ALIKE
         same = bool(kind.simple is not None and kind.simple.name and kind.simple == slot.type)
         only = sum(1 for _, other in fits if other.simple == slot.type) == 1
-        if alike or (same and only) or (source in said and meaning(slot, said[source]) >= _MEANT):
+        if alike or (same and only) or _meant(slot, source, said) >= _MEANT:
             try:
                 compile_expression(source, known.names, "", known.there, slot)
             except (ProblemError, UnjudgedError):

@@ -45,20 +45,41 @@ def _copy(self: Translator, node: etree._Element, values: dict[str, str]) -> Non
     if target.get("partnerLink") is not None or source.get("partnerLink") is not None:
         raise UntakenError("Where a partner is, its backend says, environment by environment.")
     place = _target(self, target)
+    try:
+        _fill(self, place, source, values)
+    except UntakenError:
+        if node.get("ignoreMissingFromData") != "yes":
+            raise
+
+
+def _fill(self: Translator, place: Path, source: etree._Element, values: dict[str, str]) -> None:
+    """Write what a `from` says."""
     literal = source.find(f"{B}literal")
     if literal is not None:
         _literal(self, place, literal, values)
         return
-    try:
-        found = _source(self, source)
-        parts = self.places.below(found.path) if isinstance(found, Place) and found.at is None else {}
-        if not parts:
-            _write(self, place, self.paths.value(found), values)
-        for path, term in parts.items():  # put together of parts, and so is the copy
-            _write(self, (*place, *path), term, values)
-    except UntakenError:
-        if node.get("ignoreMissingFromData") != "yes":
-            raise
+    found = _source(self, source)
+    parts = self.places.below(found.path) if isinstance(found, Place) and found.at is None else {}
+    if not parts:
+        _write(self, place, self.paths.value(found), values)
+    for path, term in parts.items():  # put together of parts, and so is the copy
+        _write(self, (*place, *path), term, values)
+
+
+def begin(self: Translator, scope: etree._Element, steps: Steps) -> None:
+    """The values with which the variables of a scope begin (8.1)."""
+    values: dict[str, str] = {}
+    holder = scope.find(f"{B}variables")
+    for one in holder.iterchildren(f"{B}variable") if holder is not None else ():
+        source = one.find(f"{B}from")
+        if source is None:
+            continue
+        try:
+            _fill(self, (one.get("name", ""),), source, values)
+        except UntakenError as error:
+            self.note(one, f"variable {one.get('name', '')}", str(error))
+    if values:
+        steps[self.names.new("begin")] = {"set": values}
 
 
 def _target(self: Translator, target: etree._Element) -> Path:

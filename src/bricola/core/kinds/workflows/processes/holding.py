@@ -9,7 +9,7 @@ from lxml import etree
 from bricola.core.contracts.reading.parts import local_name
 from bricola.core.expressions.types import Of, Type, list_of
 from bricola.core.kinds.workflows.processes.documents import B
-from bricola.core.kinds.workflows.processes.doing import undo_by, wait_for
+from bricola.core.kinds.workflows.processes.doing import begin, undo_by, wait_for
 from bricola.core.kinds.workflows.processes.guarding import scope_of
 from bricola.core.kinds.workflows.processes.paths import Counter
 from bricola.core.kinds.workflows.processes.places import Path, Steps, Variable
@@ -261,6 +261,7 @@ def _scope(self: Translator, node: etree._Element, steps: Steps) -> bool:
     last: Steps = {}
 
     def make(inner: Steps) -> bool:
+        begin(self, node, inner)
         found, goes_on = self.block(node)
         inner.update(found)
         last.update(found)

@@ -6,15 +6,16 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from lxml import etree
+from pydantic import ValidationError
 
 from bricola.core.contracts.reading.contract import ReadOperation
 from bricola.core.contracts.reading.parts import line_of, local_name
 from bricola.core.definitions.names import kebab_case
 from bricola.core.expressions.types import of_record
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
-from bricola.core.kinds.workflows.processes import doing as _doing  # noqa: F401 — what activities become is in the table from here on
-from bricola.core.kinds.workflows.processes import holding as _holding  # noqa: F401 — the same
+from bricola.core.kinds.workflows.processes import holding as _holding  # noqa: F401 — what activities become is in the table from here on
 from bricola.core.kinds.workflows.processes.documents import B, Documents, read_documents, read_process
+from bricola.core.kinds.workflows.processes.doing import begin
 from bricola.core.kinds.workflows.processes.guarding import scope_of
 from bricola.core.kinds.workflows.processes.places import Steps, Variable
 from bricola.core.kinds.workflows.processes.terms import Term
@@ -140,6 +141,7 @@ def _steps(translator: Translator) -> Steps:
     steps: Steps = {}
 
     def make(inner: Steps) -> bool:
+        begin(translator, translator.process, inner)
         found, goes_on = translator.block(translator.process)
         inner.update(found)
         return goes_on
@@ -179,7 +181,13 @@ def _workflow(name: str, process: etree._Element, contract: str, operation: Read
                             "contract": contract, "operation": plain, "steps": steps}
     if operation.output is None:
         body["answers"] = "nothing"
-    return WorkflowDefinition.model_validate(body)
+    try:
+        return WorkflowDefinition.model_validate(body)
+    except ValidationError as error:
+        places = ", ".join(".".join(str(part) for part in one["loc"]) for one in error.errors()[:5])
+        raise ProblemError(Problem("process.names", "A name of the process or of its contract is missing, or cannot be a name here.",
+                                   place=f"workflow {name}, {places}"[:300], expected="letters, digits and '_'",
+                                   found=", ".join(str(one["input"])[:40] or "nothing" for one in error.errors()[:5]))) from None
 
 
 def _partners(documents: Documents, known: Mapping[tuple[str, str], str], taken: Collection[str], sends_on: str) -> tuple[Partner, ...]:
