@@ -151,6 +151,28 @@ def test_a_process_that_calls_its_caller_back() -> None:
     assert "calls its caller back" in found.left[0].why
 
 
+def test_what_no_message_begins_is_begun_by_a_call() -> None:
+    files = {name: one for name, one in files_of("towing").items() if not name.endswith(".bpel")}
+    files["nightly.bpel"] = f"""<process name="NightlyRelease" xmlns="{BPEL}" xmlns:t="urn:larkmere:towing" xmlns:p="urn:larkmere:partners"
+        xmlns:xs="http://www.w3.org/2001/XMLSchema">
+      <partnerLinks><partnerLink name="tugs" partnerLinkType="t:TugLink" partnerRole="tugs"/></partnerLinks>
+      <variables><variable name="number" type="xs:string"/><variable name="in" messageType="p:ReleaseIn"/></variables>
+      <sequence>
+        <extensionActivity><own:everyNight xmlns:own="urn:own" at="02:00"/></extensionActivity>
+        <assign><copy><from>$number</from><to>$in.body/p:number</to></copy></assign>
+        <invoke partnerLink="tugs" operation="Release" inputVariable="in"/>
+        <if><condition>$number = ''</condition><exit/></if>
+      </sequence></process>""".encode()
+    found = take_process(files, "", "outside", {}, {})
+    assert problems_of(found) == []
+    assert (found.service, dict(found.operations)) == ("", {"NightlyRelease": "nightly-release"})
+    made = text_of(found)
+    for line in ("number: {type: string", "input: {number: number}", "reply: {done: True}", "fail: problem"):
+        assert line in made, line
+    assert [(one.what, one.taken) for one in found.left] == [("start", True), ("extensionActivity", False)]
+    assert [one.proposal for one in found.endings] == ["reply", "fail problem"]
+
+
 @pytest.mark.parametrize("name", FOLDERS)
 @pytest.mark.parametrize("seed", range(often(15, 1_000)))
 def test_whatever_is_wrong_in_a_process_is_told(name: str, seed: int) -> None:

@@ -173,3 +173,14 @@ def test_a_partner_that_is_here_already_is_used(served: Served, tmp_path: Path) 
     assert [(one["gauge"], float(one["level"]), one["state"]) for one in found["found"]["one"]] == [
         ("G01", 1.75, "read 1 times"), ("G02", 2.75, "read 1 times")]
     assert float(found["highest"]) == 4.5
+
+
+def test_a_process_that_no_message_begins_has_a_contract_of_ours(served: Served) -> None:
+    client = served.client()
+    files = {name: one for name, one in files_of("towing").items() if not name.endswith(".bpel")}
+    files["nightly.bpel"] = files_of("towing")["towing.bpel"].split(b"<sequence>")[0].split(b"<faultHandlers>")[0] + (
+        b"<sequence><wait><for>'PT0.01S'</for></wait></sequence></process>")
+    for _ in range(2):
+        taken = client.take_process(files, "Nightly", accept=True)
+        assert [one["operation"] for one in taken["workflows"]] == ["TowingOrder"]
+    assert "contract:" not in client.export()["services/Nightly.yaml"]

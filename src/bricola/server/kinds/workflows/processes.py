@@ -18,6 +18,7 @@ from bricola.core.kinds.registry import kinds
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
 from bricola.core.kinds.workflows.processes.taking import Partner, Taken, take_process
 from bricola.core.kinds.workflows.shape import program_of
+from bricola.core.packages.fitting import namespace_base
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.forms import NEWEST
 from bricola.server.kinds.workflows.writing import Ports as Writing
@@ -50,7 +51,8 @@ async def take_in(ports: Ports, files: Mapping[str, str], wish: Wish, author: st
     catalogue = ports.drafts.catalogue
     existing = catalogue.find_service(wish.service)
     contract = kebab_case(wish.service)
-    if existing is not None and existing.contract != contract:
+    brought = catalogue.get(ContractDefinition, contract) is not None  # by this process, whose contract is called like its service
+    if existing is not None and existing.contract != contract and not (brought and not existing.contract):
         raise ProblemError(Problem("process.service-taken", f"There is a service {wish.service} already, which follows another contract.",
                                    Kind.CONFLICT, place=f"service {wish.service}", mend="Choose another name."))
     taken, made = await asyncio.to_thread(_made, catalogue, decoded_files(files, _SUFFIXES), wish, contract, existing)
@@ -64,8 +66,8 @@ async def take_in(ports: Ports, files: Mapping[str, str], wish: Wish, author: st
     changes = await definitions.apply(ports, texts, author, plan_only=plan_only)
     return {
         "service": wish.service, "contract": contract, "applied": not plan_only,
-        "workflows": [{"name": one.name, "operation": one.operation, "steps": len(one.steps),
-                       "text": write_definition(one)} for one in taken.workflows],
+        "workflows": [{"name": one.name, "operation": operation, "steps": len(one.steps),
+                       "text": write_definition(one)} for operation, one in zip(taken.operations, taken.workflows, strict=True)],
         "partners": [{"link": one.link, "calls": one.calls, "new": bool(one.name)} for one in taken.partners],
         "left": [one.as_dict() for one in taken.left], "endings": [one.as_dict() for one in taken.endings],
         "changes": [definitions.plain_change(one) | {"lines": []} for one in changes],
@@ -95,7 +97,7 @@ def _made(catalogue: Catalogue, files: Mapping[str, bytes], wish: Wish, contract
     for partner in taken.partners:
         made += _asked(partner, contract, sends_on.word, catalogue) if partner.name else []
     made += taken.workflows
-    made.append(_service(existing, wish, contract, taken))
+    made.append(_service(catalogue, existing, wish, contract, taken))
     return taken, made
 
 
@@ -125,7 +127,15 @@ def _asked(partner: Partner, contract: str, word: str, catalogue: Catalogue) -> 
             read_data(next(one.model for one in kinds() if one.word == word), data, partner.name)]
 
 
-def _service(existing: ServiceDefinition | None, wish: Wish, contract: str, taken: Taken) -> ServiceDefinition:
+def _service(catalogue: Catalogue, existing: ServiceDefinition | None, wish: Wish, contract: str, taken: Taken) -> ServiceDefinition:
+    if not taken.service:  # no message begins it, so its contract is ours
+        operations = tuple(Operation(name=name, runs=f"workflow {workflow}") for name, workflow in taken.operations.items())
+        if existing is not None:
+            return existing.model_copy(update={"operations": operations})
+        base = namespace_base(catalogue)
+        return ServiceDefinition(name=wish.service, description=taken.workflows[0].description, operations=operations,
+                                 namespace=f"{base}{kebab_case(wish.service)}" if base else "",
+                                 access={wish.role: "all"} if wish.role else {})
     operations = tuple(Operation(name=workflow.operation, runs=f"workflow {workflow.name}",
                                  implements="" if workflow.operation == name else name)
                        for name, workflow in zip(taken.operations, taken.workflows, strict=True))

@@ -10,8 +10,8 @@ from pydantic import ValidationError
 
 from bricola.core.contracts.reading.contract import ReadOperation
 from bricola.core.contracts.reading.parts import line_of, local_name
-from bricola.core.definitions.names import kebab_case
-from bricola.core.expressions.types import of_record
+from bricola.core.definitions.names import kebab_case, pascal_case
+from bricola.core.expressions.types import of_record, type_of
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
 from bricola.core.kinds.workflows.processes import holding as _holding  # noqa: F401 — what activities become is in the table from here on
 from bricola.core.kinds.workflows.processes.documents import B, Documents, read_documents, read_process
@@ -21,6 +21,8 @@ from bricola.core.kinds.workflows.processes.places import Steps, Variable
 from bricola.core.kinds.workflows.processes.terms import Term
 from bricola.core.kinds.workflows.processes.translating import Ending, Left, Translator
 from bricola.core.problems import Problem, ProblemError
+from bricola.core.shapes.model import Element
+from bricola.core.shapes.simple import SimpleType
 
 
 @dataclass(frozen=True)
@@ -62,6 +64,8 @@ def take_process(files: Mapping[str, bytes], main: str, contract: str, known: Ma
     calls = {port_type.tag: partner.calls for partner in partners
              if (port_type := documents.links[partner.link].theirs) is not None}
     starts = list(_starts(process, documents))
+    if not starts and next(process.iter(f"{B}receive", f"{B}onMessage"), None) is None:
+        return _called(process, documents, name, partners, calls, choices)
     if not starts:
         raise ProblemError(Problem("process.start", "Nothing that a caller sends begins the process, so it cannot be an operation.",
                                    place=path, expected="a receive or a pick with createInstance=\"yes\" whose partner link has myRole",
@@ -83,6 +87,31 @@ def take_process(files: Mapping[str, bytes], main: str, contract: str, known: Ma
     return Taken(name, documents, mine.service if mine is not None else "", tuple(workflows), partners,
                  tuple(sorted(left.values(), key=lambda one: (one.line, one.what))),
                  tuple(sorted(endings.values(), key=lambda one: one.line)), operations)
+
+
+def _called(process: etree._Element, documents: Documents, name: str, partners: tuple[Partner, ...], calls: Mapping[str, str],
+            choices: Mapping[str, str]) -> Taken:
+    """A process that something else than a message begins: a call does, with a contract of ours. What has no value then is its input."""
+    translator = Translator(process, documents, None, None, None, calls, choices)
+    inputs: dict[str, dict[str, str]] = {}
+    holder = process.find(f"{B}variables")
+    set_later = {one.get("variable") or (one.text or "").strip().lstrip("$") for one in process.iter(f"{B}to")}
+    for one in holder.iterchildren(f"{B}variable") if holder is not None else ():
+        kind = translator.places.variables[one.get("name", "")].holds
+        if isinstance(kind, SimpleType) and one.find(f"{B}from") is None and one.get("name") not in set_later:
+            own = translator.names.new(one.get("name", ""))
+            inputs[own] = {"type": kind.base, "description": f"The variable {one.get('name', '')} of the process"}
+            translator.places.bound[one.get("name", ""),] = Term(own, type_of(Element(own, kind)), True, True)
+    steps: Steps = {}
+    if _whole(translator, steps):
+        translator.ending(process, "the end of the process, which nobody is told of", steps)
+    words = "Something else than a message began it; a call does now, and what has no value then is an input."
+    translator.note(process, "start", words, True)
+    body: dict[str, Any] = {"name": name, "description": _words(process), "input": inputs, "steps": steps,
+                            "output": {"done": {"type": "boolean", "description": "That it came to its end"}}}
+    left = sorted([*translator.left.values(), *_beside(process, process)], key=lambda one: (one.line, one.what))
+    return Taken(name, documents, "", (_checked(body),), partners, tuple(left),
+                 tuple(sorted(translator.endings.values(), key=lambda one: one.line)), {pascal_case(name): name})
 
 
 def _starts(process: etree._Element, documents: Documents) -> Any:
@@ -114,7 +143,7 @@ def _beside(process: etree._Element, start: etree._Element) -> list[Left]:
         if node is not None:
             found.append(Left(line_of(node) or 0, name, why, taken))
     holder = start if start.tag == f"{B}receive" else start.getparent()
-    if holder is not None and holder.get("createInstance") != "yes":
+    if start is not process and holder is not None and holder.get("createInstance") != "yes":
         found.append(Left(line_of(start) or 0, f"{local_name(str(start.tag))} {start.get('operation', '')}",
                           "It is taken as the beginning, since nothing else is.", True))
     return found
@@ -139,21 +168,26 @@ def _steps(translator: Translator) -> Steps:
         translator.places.bound["#in",] = taken
         translator.places.bound[one.get("toVariable", ""),] = translator.places.read(place)
     steps: Steps = {}
+    if _whole(translator, steps):
+        if operation.output is None:
+            steps[translator.names.new("done")] = {"reply": {}}
+        else:
+            translator.ending(translator.process, "the end of the process, without a reply", steps)
+    return steps
 
+
+def _whole(translator: Translator, steps: Steps) -> bool:
+    """All of a process, with its handlers around it; whether it goes on at its end."""
     def make(inner: Steps) -> bool:
         begin(translator, translator.process, inner)
         found, goes_on = translator.block(translator.process)
         inner.update(found)
         return goes_on
 
-    goes_on = scope_of(translator, translator.process, steps, make)
-    steps = _alarms(translator, steps)
-    if goes_on:
-        if operation.output is None:
-            steps[translator.names.new("done")] = {"reply": {}}
-        else:
-            translator.ending(translator.process, "the end of the process, without a reply", steps)
-    return steps
+    inner: Steps = {}
+    goes_on = scope_of(translator, translator.process, inner, make)
+    steps.update(_alarms(translator, inner))
+    return goes_on
 
 
 def _alarms(translator: Translator, steps: Steps) -> Steps:
@@ -175,18 +209,26 @@ def _alarms(translator: Translator, steps: Steps) -> Steps:
 
 
 def _workflow(name: str, process: etree._Element, contract: str, operation: ReadOperation, steps: Steps) -> WorkflowDefinition:
-    words = process.findtext(f"{B}documentation", "")
     plain = re.sub(r"\W", "_", operation.name)
-    body: dict[str, Any] = {"name": name, "description": " ".join(words.split())[:2000] or f"The process {process.get('name', '')}.",
+    body: dict[str, Any] = {"name": name, "description": _words(process),
                             "contract": contract, "operation": plain, "steps": steps}
     if operation.output is None:
         body["answers"] = "nothing"
+    return _checked(body)
+
+
+def _words(process: etree._Element) -> str:
+    words = process.findtext(f"{B}documentation", "")
+    return " ".join(words.split())[:2000] or f"The process {process.get('name', '')}."
+
+
+def _checked(body: dict[str, Any]) -> WorkflowDefinition:
     try:
         return WorkflowDefinition.model_validate(body)
     except ValidationError as error:
         places = ", ".join(".".join(str(part) for part in one["loc"]) for one in error.errors()[:5])
         raise ProblemError(Problem("process.names", "A name of the process or of its contract is missing, or cannot be a name here.",
-                                   place=f"workflow {name}, {places}"[:300], expected="letters, digits and '_'",
+                                   place=f"workflow {body['name']}, {places}"[:300], expected="letters, digits and '_'",
                                    found=", ".join(str(one["input"])[:40] or "nothing" for one in error.errors()[:5]))) from None
 
 
