@@ -181,9 +181,12 @@ def _print(found: "api.TakenPackage") -> None:
         out.print(table(["  to be filled in", "", "sample", ""], [
             [f"  {text(one['name'])}", f"[dim]{text(one['kind'])}[/]", text(one["sample"]), text(one["description"])]
             for one in found["parameters"]]))
+        out.print()
     out.print(table(["  part", "age", "becomes", "", ""], [
         [f"  {text(one['kind'])} {text(one['name'])}", _age(one["days"]), text(one["becomes"]), _STATES[one["state"]],
          f"[yellow]▲[/] {text(one['hollow'])}" if one["hollow"] else ""] for one in found["parts"]]))
+    if found["mismatches"]:
+        out.print()
     for one in found["mismatches"]:
         sign = "[red]✕[/]" if one["stops"] else "[yellow]▲[/]"
         out.print(f"{sign} [bold]{text(one['id'])}[/]  {text(one['message'])}", soft_wrap=True)
