@@ -212,3 +212,30 @@ def test_the_packages_of_the_demo_fit_it(demo: Catalogue) -> None:
         assert problems_after(found, demo) == []
         names.append(package.manifest.package)
     assert names == ["check-act-confirm-undo", "look-up-many", "standard-message", "summarise-a-list"]
+
+
+@pytest.mark.parametrize(("old", "new", "code"), [
+    ("date: 2026-11-28", "date: 2026-13-28", "definition.value"),
+    ("changed: 2026-11-20", "changed: yesterday", "definition.name"),
+    ("version: 1.2", "version: 1.2.x", "definition.name"),
+    ("origin: Larkmere Waterways", "origin: []", "definition.value"),
+    ("package: statuses", "package: statuses\npackage: other", "yaml.repeated-key"),
+])
+def test_a_manifest_that_cannot_be_is_told_with_its_line(demo: Catalogue, old: str, new: str, code: str) -> None:
+    files = made(demo).files
+    text = files[MANIFEST].decode()
+    assert old in text
+    with pytest.raises(ProblemError) as error:
+        read_package({**files, MANIFEST: text.replace(old, new, 1).encode()})
+    assert error.value.problem.code == code
+    assert error.value.problem.place.startswith(f"{MANIFEST}:")
+
+
+def test_two_parts_that_become_one_path_are_refused() -> None:
+    parts = {"a/<<one>>.yaml": "record: A\nfields: {a: {type: int}}\n", "a/<<two>>.yaml": "record: B\nfields: {a: {type: int}}\n"}
+    lines = "".join(f"  - {{path: '{path}', digest: {digest(text.encode())}, changed: 2026-11-28}}\n" for path, text in parts.items())
+    manifest = f"package: p\nversion: '1'\ndate: 2026-11-28\nparameters: {{one: {{sample: a}}, two: {{sample: b}}}}\nparts:\n{lines}"
+    package = read_package({MANIFEST: manifest.encode(), **{path: text.encode() for path, text in parts.items()}})
+    assert sorted(filled(package, {})) == ["a/a.yaml", "a/b.yaml"]
+    with pytest.raises(ProblemError, match="one path"):
+        filled(package, {"two": "a"})

@@ -13,7 +13,7 @@ import typer
 from bricola.adapters.parts import folder_files, named_host, read_source
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.definitions import print_breaks
-from bricola.cli.output import VERDICTS, out, print_json, table, text
+from bricola.cli.output import VERDICTS, ask_first, out, print_json, table, text
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.problems import Problem, ProblemError
 
@@ -65,12 +65,10 @@ def register(app: typer.Typer) -> None:
             if not yes:
                 plan = client.import_contract(service, address, files, main, offers, role, plan_only=True, user=user, password=password,
                                               not_built=not_built or ())
-                if as_json or not sys.stdin.isatty():
-                    raise ProblemError(Problem("contract.confirm", "Nothing was changed, since nobody confirmed the plan.",
-                                               found=", ".join(one["name"] for one in plan["operations"]), mend="Say --yes."))
-                _print_taken(plan)
-                print_breaks(plan["breaks"])
-                typer.confirm("Make these drafts?", abort=True)
+                if not as_json:
+                    _print_taken(plan)
+                    print_breaks(plan["breaks"])
+                ask_first("contract", as_json, "Make these drafts?", ", ".join(one["name"] for one in plan["operations"]))
             taken = client.import_contract(service, address, files, main, offers, role, user=user, password=password,
                                            not_built=not_built or ())
             live = None

@@ -1,7 +1,6 @@
 """`apply`, `export`, `diff`, `review` and `mend`: definitions as text."""
 
 import json
-import sys
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -12,7 +11,7 @@ import typer
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.differences import print_lines
 from bricola.cli.findings import print_findings
-from bricola.cli.output import err, out, print_json, table, text, when
+from bricola.cli.output import ask_first, err, out, print_json, table, text, when
 from bricola.core.definitions.folder import read_bundle, read_folder, write_folder
 from bricola.core.problems import Problem, ProblemError
 
@@ -47,10 +46,7 @@ def register(app: typer.Typer) -> None:
                 _print_plan(plan)
                 print_breaks(planned["breaks"])
             if busy and not yes:
-                if as_json or not sys.stdin.isatty():
-                    raise ProblemError(Problem("apply.confirm", "Nothing was changed, since nobody confirmed the plan.",
-                                               mend="Say --yes."))
-                typer.confirm("Make these drafts?", abort=True)
+                ask_first("apply", as_json, "Make these drafts?")
             changes = client.apply(texts, remove, based_on=based_on) if busy else plan
             if busy and based_on is not None:
                 kept = {f"{one['kind']} {one['name']}" for one in changes if one["action"] == "kept"}

@@ -6,12 +6,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
+import typer
 from rich.console import Console
 from rich.markup import escape
 from rich.table import Table
 
 from bricola.core.durations import DAY, HOUR
-from bricola.core.problems import Problem
+from bricola.core.problems import Problem, ProblemError
 
 _PIPE_WIDTH = 400  # into a file or a pipe nothing is folded
 out = Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else _PIPE_WIDTH)
@@ -156,3 +157,11 @@ def print_screen(lines: list[str], columns: int = 80) -> None:
     for line in lines:
         out.print(f"  [dim]│[/]{text(line.ljust(columns))}[dim]│[/]", soft_wrap=True)
     out.print(f"  [dim]└{'─' * columns}┘[/]", soft_wrap=True)
+
+
+def ask_first(what: str, as_json: bool, question: str, found: str = "") -> None:
+    """Ask before changing anything. Raises ProblemError where there is nobody to ask."""
+    if as_json or not sys.stdin.isatty():
+        raise ProblemError(Problem(f"{what}.confirm", "Nothing was changed, since nobody confirmed the plan.", found=found,
+                                   mend="Say --yes."))
+    typer.confirm(question, abort=True)

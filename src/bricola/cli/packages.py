@@ -1,7 +1,6 @@
 """`packages`: definitions to hand over, and templates to be filled in."""
 
 import base64
-import sys
 from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -9,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from bricola.cli.connection import At, Json, connect
-from bricola.cli.output import err, out, print_json, table, text
+from bricola.cli.output import ask_first, err, out, print_json, table, text
 from bricola.core.problems import Problem, ProblemError, shown
 
 if TYPE_CHECKING:
@@ -65,11 +64,8 @@ def register(app: typer.Typer) -> None:
             if not as_json:
                 _print(planned)
             if not yes:
-                if as_json or not sys.stdin.isatty():
-                    raise ProblemError(Problem("package.confirm", "Nothing was changed, since nobody confirmed the plan.",
-                                               mend="Say --yes."))
                 waits = any(one["options"] and not one["chosen"] for one in planned["mismatches"]) and not align
-                typer.confirm(f"{'Align what does not fit, and make' if waits else 'Make'} these drafts?", abort=True)
+                ask_first("package", as_json, f"{'Align what does not fit, and make' if waits else 'Make'} these drafts?")
                 align = align or waits
             taken = client.take_package(*source, values, choices, align)
         if as_json:

@@ -1,6 +1,5 @@
 """`processes`: processes that run elsewhere, brought in as workflows."""
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -8,7 +7,7 @@ import typer
 
 from bricola.adapters.parts import folder_files
 from bricola.cli.connection import At, Json, connect
-from bricola.cli.output import out, print_json, table, text
+from bricola.cli.output import ask_first, out, print_json, table, text
 from bricola.core.problems import Problem, ProblemError
 
 if TYPE_CHECKING:
@@ -44,11 +43,8 @@ def register(app: typer.Typer) -> None:
             open_ends = [one for one in found["endings"] if not one["chosen"]]
             if not plan:
                 if not yes:
-                    if as_json or not sys.stdin.isatty():
-                        raise ProblemError(Problem("process.confirm", "Nothing was changed, since nobody confirmed the plan.",
-                                                   mend="Say --yes."))
                     words = f" The {len(open_ends)} open ends become what is proposed." if open_ends and not accept else ""
-                    typer.confirm(f"Make these drafts?{words}", abort=True)
+                    ask_first("process", as_json, f"Make these drafts?{words}")
                     accept = True
                 found = client.take_process(files, service, main, role, choices, accept)
         if as_json:
@@ -83,6 +79,9 @@ def _choice(words: str) -> tuple[str, str]:
 def _print(found: "api.TakenProcess") -> None:
     for one in found["workflows"]:
         out.print(f"[green]+[/] {text(found['service'])}.{text(one['operation'])} runs the workflow [bold]{text(one['name'])}[/]")
+    for change in found["changes"]:
+        if change["action"] == "changed" and change["kind"] != "contract":
+            out.print(f"[yellow]~[/] the {text(change['kind'])} [bold]{text(change['name'])}[/] is here already, and is replaced")
     for partner in found["partners"]:
         words = "new, bind its backend in each environment" if partner["new"] else "which is here already"
         sign = "+" if partner["new"] else "="

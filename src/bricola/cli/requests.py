@@ -1,6 +1,5 @@
 """`requests`: integration requests, taken in and looked at."""
 
-import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -9,7 +8,7 @@ import typer
 
 from bricola.adapters.parts import folder_files
 from bricola.cli.connection import At, Json, connect
-from bricola.cli.output import out, print_json, table, text
+from bricola.cli.output import ask_first, out, print_json, table, text
 from bricola.core.problems import Problem, ProblemError
 
 if TYPE_CHECKING:
@@ -66,10 +65,7 @@ def register(app: typer.Typer) -> None:
                 _print_taken(found)
             if not plan:
                 if not yes:
-                    if as_json or not sys.stdin.isatty():
-                        raise ProblemError(Problem("request.confirm", "Nothing was changed, since nobody confirmed the plan.",
-                                                   mend="Say --yes."))
-                    typer.confirm("Make these drafts?", abort=True)
+                    ask_first("request", as_json, "Make these drafts?")
                 found = client.take_request(content, files)
         if as_json:
             print_json(found)

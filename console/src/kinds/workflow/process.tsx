@@ -163,6 +163,15 @@ function Plan({ plan, onChoose }: { plan: TakenProcess; onChoose: (id: string, c
           </ul>
         </>
       )}
+      {!plan.applied &&
+        plan.changes
+          .filter((one) => one.action === "changed" && one.kind !== "contract")
+          .map((one) => (
+            <p key={`${one.kind} ${one.name}`} className="mt-2 flex gap-2">
+              <Mark name="risk" className="mt-0.5" />
+              {t("The {0} {1} is here already, and is replaced.", one.kind, one.name)}
+            </p>
+          ))}
       <LeftOut title={t("Not taken")} rows={plan.left.filter((one) => !one.taken)} />
       <LeftOut title={t("Taken in another way")} rows={plan.left.filter((one) => one.taken)} />
       <h2 className="mt-4 mb-1 text-[15px] font-semibold">{t("Whom it asks")}</h2>

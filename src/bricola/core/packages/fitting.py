@@ -89,9 +89,9 @@ class Fit:
 
 def fit(package: Package, values: Mapping[str, str], choices: Mapping[str, str], here: Here) -> Fit:
     """What taking a package in would do. Raises ProblemError where it cannot be read, or a parameter is missing."""
-    files = read_bundle(filled(package, values))
-    days = {part.path: part.changed for part in package.manifest.parts}
-    days = {filled_path: days[path] for path, filled_path in zip(package.texts, filled(package, values), strict=True)}
+    parts = filled(package, values)
+    files = read_bundle({path: one.text for path, one in parts.items()})
+    days = {path: one.changed for path, one in parts.items()}
     found = Fit()
     _version(package, here, found)
     names: dict[Reference, str] = {}

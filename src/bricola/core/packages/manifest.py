@@ -8,12 +8,13 @@ import hashlib
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from datetime import date
+from typing import Annotated, Literal, NamedTuple
 
+from pydantic import AfterValidator, StringConstraints, ValidationError
 from pydantic import Field as Described
-from pydantic import StringConstraints, ValidationError
 
-from bricola.core.definitions.base import Frozen, Line, Name, NamedPart, NamedParts
+from bricola.core.definitions.base import Frozen, Line, Name, NamedPart, NamedParts, Scalar
 from bricola.core.definitions.names import camel_case, kebab_case, pascal_case
 from bricola.core.definitions.text import explain, read_mapping, write_mapping
 from bricola.core.problems import Problem, ProblemError, shown
@@ -22,8 +23,15 @@ FORM = 1  # of packages that this version makes; it reads older ones too
 MANIFEST = "package.yaml"
 _PLACE = re.compile(r"<<(?P<name>[A-Za-z_][A-Za-z0-9_]*)(?::(?P<form>[a-z]+))?>>")
 _FORMS: dict[str, Callable[[str], str]] = {"kebab": kebab_case, "pascal": pascal_case, "camel": camel_case}
-Version = Annotated[str, StringConstraints(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}$")]
-Day = Annotated[str, StringConstraints(pattern=r"^\d{4}-\d{2}-\d{2}$")]
+Version = Annotated[Scalar, StringConstraints(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}$")]
+
+
+def _a_day(text: str) -> str:
+    date.fromisoformat(text)
+    return text
+
+
+Day = Annotated[str, StringConstraints(pattern=r"^\d{4}-\d{2}-\d{2}$"), AfterValidator(_a_day)]
 
 
 class PackageParameter(NamedPart):
@@ -123,8 +131,15 @@ def _decoded(content: bytes, path: str) -> str:
         raise ProblemError(Problem("bundle.encoding", "The file is not UTF-8 text.", place=path, found=f"byte {error.start}")) from None
 
 
-def filled(package: Package, values: Mapping[str, str]) -> dict[str, str]:
-    """The texts of its parts with values in their places. Raises ProblemError for a parameter without value, and for one that is none."""
+class FilledPart(NamedTuple):
+    """The text of a part with values in its places, and the day on which it was changed last."""
+
+    text: str
+    changed: str
+
+
+def filled(package: Package, values: Mapping[str, str]) -> dict[str, FilledPart]:
+    """Its parts by path, with values in their places. Raises ProblemError for a parameter without value, and for one that is none."""
     manifest = package.manifest
     known = {one.name: values.get(one.name) or one.sample for one in manifest.parameters}
     problems = [Problem("package.parameter", "The package has no such parameter.", place=name[:80],
@@ -145,7 +160,12 @@ def filled(package: Package, values: Mapping[str, str]) -> dict[str, str]:
             return found[0]
         return _FORMS[form](known[name]) if form else known[name]
 
-    texts = {_PLACE.sub(put, path): _PLACE.sub(put, text) for path, text in package.texts.items()}
+    texts: dict[str, FilledPart] = {}
+    for part in manifest.parts:
+        path = _PLACE.sub(put, part.path)
+        if path in texts:
+            problems.append(Problem("package.path", "Two parts have one path, once they are filled in.", place=path[:200]))
+        texts[path] = FilledPart(_PLACE.sub(put, package.texts[part.path]), part.changed)
     if problems:
         raise ProblemError(*dict.fromkeys(problems))
     return texts

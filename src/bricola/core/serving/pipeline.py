@@ -288,8 +288,9 @@ class Pipeline:
             wanted = {one.name for one in named_operation(live, operation).shape.input.elements}
             await self.inside(live, operation, HANDLER, {key: one for key, one in told.items() if key in wanted}, handles=True)
             call.note(f"{service.unforeseen} was told of it")
-        except (ProblemError, DeclaredFaultError) as failure:
-            log.error("a handler of failures failed", call=call.id, operation=call.operation, handler=service.unforeseen, why=str(failure))
+        except Exception as failure:  # whatever it is, its caller has an answer of its own to get
+            log.error("a handler of failures failed", call=call.id, operation=call.operation, handler=service.unforeseen,
+                      exc_info=None if isinstance(failure, ProblemError | DeclaredFaultError) else failure, why=str(failure))
             call.message = f"{call.message} {service.unforeseen}, which should be told of it, failed: {failure}".strip()
 
     def _ended(self, exception: Exception, call: Call) -> tuple[int, Exception]:

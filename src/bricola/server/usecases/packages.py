@@ -156,7 +156,7 @@ async def take_in(ports: Ports, source: Source, wish: Wish, author: str) -> dict
         change.note(author, "take in", f"package {manifest.package}", None, manifest.version)
 
     changes = await definitions.apply(ports, texts, author, more=more) if texts else []
-    if not texts and zipped:
+    if zipped and not any(one.action in definitions.EFFECTIVE for one in changes):
         await _keep(ports, package, zipped, author)
     after = await asyncio.to_thread(problems_after, Fit(), ports.drafts.catalogue)
     return _answer(package, found, True) | {"problems": [one.as_dict() for one in after[:50]],

@@ -95,7 +95,9 @@ def _made(catalogue: Catalogue, files: Mapping[str, bytes], wish: Wish, contract
     made: list[Definition] = [ContractDefinition(name=contract, description=f"What the process {taken.name} offers and asks.",
                                                  source="files", main=documents.main, files=texts, encoded=encoded)]
     for partner in taken.partners:
-        made += _asked(partner, contract, sends_on.word, catalogue) if partner.name else []
+        known_one = catalogue.get(sends_on.model, partner.name)  # brought in before, and perhaps changed by hand since
+        if partner.name and (known_one is None or not any(one.contract == contract for one in sends_on.follows(known_one))):
+            made += _asked(partner, contract, sends_on.word, catalogue)
     made += taken.workflows
     made.append(_service(catalogue, existing, wish, contract, taken))
     return taken, made
