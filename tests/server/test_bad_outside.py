@@ -181,3 +181,33 @@ def test_what_comes_is_told_as_what_it_is_and_the_next_call_is_answered(relay: t
     assert not any(words in answer.text for words in ("keeper", "mail.example", "Traceback"))
     sound = ask(relay)
     assert (sound.status_code, "Hello" in sound.text) == (200, True), sound.text
+
+
+APPLIED = ('<AskResponse xmlns="urn:t" xmlns:app="urn:app" app:row="7"><words app:lang="en">Hello Imke</words>'
+           "<app:trace>3 ms</app:trace><!-- made by an application --><?app page?></AskResponse>")
+
+
+def test_what_an_application_put_beside_the_contract_is_taken_out(relay: tuple[Served, str, Other]) -> None:
+    """By default in both directions; the trace says what, and `clean: none` leaves it to the judgement of the contract."""
+    served, token, other = relay
+    other.says = [http(ENVELOPE.format(S11, APPLIED))]
+    with served.client() as client:
+        client.apply({"e.yaml": client.export()["e.yaml"].replace("environment: live\n", "environment: live\ntraces: {of: all}\n")})
+        answer = ask(relay)
+        assert answer.status_code == 200, answer.text
+        assert "Hello" in answer.text
+        assert not any(word in answer.text for word in ("app:", "trace>", "made by"))
+        with served.http() as http_client:
+            asked = http_client.post("/soap/live/Greetings", headers={"Authorization": f"Bearer {token}", "Content-Type": "text/xml"}, content=ENVELOPE.format(
+                S11, '<Ask xmlns="urn:t" xmlns:b="urn:b" b:id="1"><name>Imke</name><b:more/></Ask>').encode())
+        assert asked.status_code == 200, asked.text
+        told = str(client.one_call(client.calls(service="Greetings")[0]["id"]))
+        assert "taken out of the request, since the contract does not have it: 1 attribute of urn:b, 1 element of urn:b" in told
+        assert "taken out of the answer, since the contract does not have it: 2 attributes of urn:app, 1 element of urn:app" in told
+        client.apply({"relay.yaml": "relay: hello\ncontract: greetings\nbackend: other\nclean: none\n"})
+        made = client.release("Greetings")
+        client.deploy("Greetings", "live", made["release"])
+        refused = ask(relay)
+        assert "<code>outside.contract" in refused.text
+        client.deploy("Greetings", "live", 1)
+    other.says = SOUNDLY

@@ -16,6 +16,7 @@ from bricola.core.definitions.findings import Facts, Finding, Rules
 from bricola.core.definitions.model import EnvironmentDefinition, Operation, ServiceDefinition
 from bricola.core.definitions.parts import TypedPart
 from bricola.core.definitions.runs import RunsForm
+from bricola.core.messages.cleaning import Cleaner
 from bricola.core.pool.pool import Pool
 from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import Given
@@ -71,6 +72,7 @@ class Compiled(NamedTuple):
     gives_result: bool = False  # of a job of the operation that it is published with
     calls_back: bool = False  # what it accepts is told to an address, where the caller names one
     stops_when_left: bool = False  # when the caller is gone, it is stopped
+    clean: Cleaner | None = None  # takes out of a message what an application put beside the contract
 
 
 class Lasting(NamedTuple):

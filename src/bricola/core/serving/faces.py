@@ -126,6 +126,9 @@ class SoapFace:
         assert self._envelope is not None  # find has read it
         empty = operation.shape.input.tag == ""
         call.came = Came(None if empty else self._envelope.payload, tuple(self._envelope.headers), self._version.number)
+        payload = self._envelope.payload
+        if operation.clean is not None and payload is not None and (taken := operation.clean(payload)):
+            call.note(f"taken out of the request, since the contract does not have it: {', '.join(taken)}")
         if not operation.checks_input:
             return {}
         if operation.shape.input.tag == "":

@@ -13,6 +13,7 @@ from bricola.core.kinds.completing import with_given
 from bricola.core.kinds.kind import Lasting, Pools, Probe, ResolvedOperation
 from bricola.core.kinds.resolve import ResolvedService
 from bricola.core.messages.addressing import UNDERSTOOD
+from bricola.core.messages.cleaning import Cleaner
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
 from bricola.core.messages.faults import DeclaredFaultError
@@ -38,6 +39,7 @@ class LiveOperation:
     job: Lasting | None = None  # what does it, where the handler accepts it only
     desk: bool = False  # it accepts jobs, or tells of them
     backends: tuple[str, ...] = ()  # that it reaches
+    clean: Cleaner | None = None  # takes out of a request what an application put beside the contract
     around_writes: bool = False  # what stands around it may store something, whatever it does itself
     stored: StoredAnswerPolicy | None = None  # where a read may be answered from memory
     shared: bool = False  # a stored answer is for every caller
@@ -133,6 +135,7 @@ def compile_service(
             desk=compiled.desk,
             backends=tuple(dict.fromkeys((*one.backends, *(name for hook in hooks for name in hook.backends)))),
             stored=policy if not (one.shape.writes or hooks or compiled.desk) and compiled.checks_input else None,
+            clean=compiled.clean if one.ways is None else None,
             around_writes=any(hook.shape.writes for hook in hooks),
             shared=not (compiled.sees_caller or inner.given.per_call),
             tells_writes=compiled.tells_writes,

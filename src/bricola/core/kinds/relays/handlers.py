@@ -5,7 +5,9 @@ from typing import Any
 from lxml import etree
 
 from bricola.core.calls.call import Call, Came, Handler
+from bricola.core.kinds.relays.definition import RelayDefinition
 from bricola.core.kinds.relays.sessions import ServicePool
+from bricola.core.messages.cleaning import compile_cleaner
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.encoder import compile_encoder
 from bricola.core.messages.envelope import Soap
@@ -23,14 +25,15 @@ _ATTEMPTS = 2  # on a session each, while the request has provably not been sent
 class Relay:
     """What one operation of a relay does, made once when it is deployed."""
 
-    def __init__(self, shape: OperationShape, namespace: str, soap: Soap, pool: ServicePool, check: str, headers: str,
+    def __init__(self, shape: OperationShape, namespace: str, soap: Soap, pool: ServicePool, definition: RelayDefinition,
                  seconds: float) -> None:
         self._shape, self._soap, self._pool = shape, soap, pool
         self._tag = shape.output.tag_in(namespace)
         self._encode = compile_encoder(shape.input, namespace)
         self._decode = compile_decoder(shape.output, namespace)
-        self._judges = check in ("both", "answer")
-        self._headers = headers
+        self._judges = definition.check in ("both", "answer")
+        self._headers = definition.headers
+        self._clean = compile_cleaner(shape.output) if definition.clean in ("both", "answer") else None
         self._seconds = seconds
         self._faults: dict[str, tuple[str, ElementReader]] = {
             one.record.tag_in(namespace): (one.name, compile_decoder(one.record, namespace)) for one in shape.faults}
@@ -45,7 +48,7 @@ class Relay:
             raise self._fault(answer.fault)
         if self._shape.one_way:
             return {}
-        return self._answer(answer)
+        return self._answer(call, answer)
 
     def _outbound(self, call: Call, values: Values) -> OutboundCall:
         """The payload as it came where it came as one, else made from values."""
@@ -72,13 +75,15 @@ class Relay:
             finally:
                 self._pool.give_back(session, broken)
 
-    def _answer(self, answer: InboundAnswer) -> Values:
+    def _answer(self, call: Call, answer: InboundAnswer) -> Values:
         payload = answer.payload
         if self._tag == "":
             return Passed({}, "", tuple(markup(one) for one in answer.headers))
         if payload is None or payload.tag != self._tag:
             raise ProblemError(Problem("outside.element", "The other side answers with another element than its contract promises.",
                                        Kind.BACKEND, expected=self._tag, found=shown(payload.tag if payload is not None else "nothing")))
+        if self._clean is not None and (taken := self._clean(payload)):
+            call.note(f"taken out of the answer, since the contract does not have it: {', '.join(taken)}")
         problems: list[Problem] = []
         values: Any = self._decode(payload, self._shape.output.name, problems)
         if problems and self._judges:
@@ -117,6 +122,6 @@ def _forwarded(block: etree._Element) -> str:
     return markup(copy)
 
 
-def compile_relay(shape: OperationShape, namespace: str, soap: Soap, pool: ServicePool, check: str, headers: str,
+def compile_relay(shape: OperationShape, namespace: str, soap: Soap, pool: ServicePool, definition: RelayDefinition,
                   seconds: float) -> Handler:
-    return Relay(shape, namespace, soap, pool, check, headers, seconds).handle
+    return Relay(shape, namespace, soap, pool, definition, seconds).handle

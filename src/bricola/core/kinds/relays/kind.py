@@ -13,6 +13,7 @@ from bricola.core.definitions.runs import RunsForm
 from bricola.core.kinds.kind import Compiled, Entry, Followed, Pools, Probe, ResolvedOperation, SourceKind, Subject
 from bricola.core.kinds.relays.definition import RelayDefinition
 from bricola.core.kinds.relays.handlers import compile_relay
+from bricola.core.messages.cleaning import compile_cleaner
 from bricola.core.messages.envelope import Soap
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.forms import Form
@@ -63,9 +64,9 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
     definition = source.definition
     binding = environment.binding(definition.backend)
     seconds = binding.answer_seconds if binding is not None else 30.0
-    handle = compile_relay(operation.shape, source.namespace, source.soap, pools[definition.backend], definition.check, definition.headers,
-                           seconds)
-    return Compiled(handle, checks_input=definition.check in ("both", "request"))
+    handle = compile_relay(operation.shape, source.namespace, source.soap, pools[definition.backend], definition, seconds)
+    return Compiled(handle, checks_input=definition.check in ("both", "request"),
+                    clean=compile_cleaner(operation.shape.input) if definition.clean in ("both", "request") else None)
 
 
 def _needs(definition: RelayDefinition) -> Sequence[Reference]:
