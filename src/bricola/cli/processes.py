@@ -80,7 +80,7 @@ def _print(found: "api.TakenProcess") -> None:
     for one in found["workflows"]:
         out.print(f"[green]+[/] {text(found['service'])}.{text(one['operation'])} runs the workflow [bold]{text(one['name'])}[/]")
     for change in found["changes"]:
-        if change["action"] == "changed" and change["kind"] != "contract":
+        if change["action"] == "changed":
             out.print(f"[yellow]~[/] the {text(change['kind'])} [bold]{text(change['name'])}[/] is here already, and is replaced")
     for partner in found["partners"]:
         words = "new, bind its backend in each environment" if partner["new"] else "which is here already"

@@ -165,7 +165,7 @@ function Plan({ plan, onChoose }: { plan: TakenProcess; onChoose: (id: string, c
       )}
       {!plan.applied &&
         plan.changes
-          .filter((one) => one.action === "changed" && one.kind !== "contract")
+          .filter((one) => one.action === "changed")
           .map((one) => (
             <p key={`${one.kind} ${one.name}`} className="mt-2 flex gap-2">
               <Mark name="risk" className="mt-0.5" />
