@@ -32,6 +32,7 @@ from bricola.core.calls.call import Call, Came
 from bricola.core.contracts.served import shape_of
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Binding, PoolSettings
+from bricola.core.kinds.relays.definition import RelayDefinition
 from bricola.core.kinds.relays.handlers import compile_relay
 from bricola.core.messages.decoder import compile_decoder
 from bricola.core.messages.encoder import compile_encoder
@@ -194,7 +195,7 @@ async def relaying(rounds: int) -> None:
     kind = SoapServiceKind("peer", Binding(name="peer", address=address), Surroundings(Folders(Path(".")), _NoSecrets()))
     pool: Pool[Any] = Pool("peer", kind, (Endpoint(name="main", address=address),), PoolSettings(), time.monotonic)
     pool.start()
-    handle = compile_relay(shape, "urn:t", Soap.V11, pool, "both", "declared", 10)
+    handle = compile_relay(shape, "urn:t", Soap.V11, pool, RelayDefinition(name="peer", contract="peer", backend="peer"), 10)
     payload = etree.fromstring('<Op0 xmlns="urn:t"><field1>x</field1></Op0>')
     body = b'<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body>' + etree.tostring(payload) + b"</e:Body></e:Envelope>"
     for name, work in (("direct", None), ("relayed", handle)):
