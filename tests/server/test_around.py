@@ -169,6 +169,7 @@ def test_saying_what_stands_around_them(served: Served) -> None:
     client = served.client()
     was = client.service("Weirs")["around"]
     assert was == {"before": "workflow check", "after": "workflow note-down", "unforeseen": "error-desk"}
+    assert client.overview()["environments"][0]["handlers"] == [{"name": "error-desk", "operation": "Desk.Report", "live": True}]
     assert client.service("Weirs")["told"] == [{"environment": "trial", "operation": "Desk.Report"}]
     for wrong in ({"before": "nothing at all"}, {"before": "workflow report"}, {"unforeseen": "no name"}):
         with pytest.raises(ProblemError):

@@ -2,7 +2,7 @@
 import { Package, PackagePlus, Plus } from "lucide-react";
 import { useEffect, useState } from "react";
 import { useAddress } from "../address";
-import { ask, type KeptPackage, type PackageMismatch, type TakenPackage } from "../api";
+import { ask, type KeptPackage, type Language, type PackageMismatch, type TakenPackage } from "../api";
 import { useAct } from "../act";
 import { DefinitionTabs } from "../definitions/tabs";
 import type { Files } from "../files";
@@ -155,6 +155,7 @@ function Fitting({
   const [choices, setChoices] = useState<Texts>({});
   const [plan, setPlan] = useState<TakenPackage>();
   const [done, setDone] = useState<TakenPackage>();
+  const language = useLoad<Language>("/workflows-language");
   const look = useAct();
   const act = useAct();
   const body = JSON.stringify({ ...source, values: filledOnly(values), choices });
@@ -281,10 +282,16 @@ function Fitting({
             label={one.name}
             hint={one.description}
             placeholder={one.sample}
+            {...(one.kind === "call" ? { list: "package-offers" } : {})}
             value={values[one.name] ?? ""}
             onChange={(value) => setValues({ ...values, [one.name]: value })}
           />
         ))}
+        <datalist id="package-offers">
+          {(language.data?.offers ?? []).map((one) => (
+            <option key={one.call} value={one.call} />
+          ))}
+        </datalist>
         {act.problems.length > 0 && (
           <div className="mb-2">
             <Problems problems={act.problems} />

@@ -67,6 +67,15 @@ class Hosting(TypedDict):
 
 
 @closed
+class BoundHandler(TypedDict):
+    """A name that services give to who is told of failures: the operation that it is here ('' for none yet), and whether that is live."""
+
+    name: str
+    operation: str
+    live: bool
+
+
+@closed
 class Environment(TypedDict):
     name: str
     description: str
@@ -76,6 +85,7 @@ class Environment(TypedDict):
     context: dict[str, str]
     effective: str
     hosts: list[Hosting]
+    handlers: list[BoundHandler]
 
 
 @closed

@@ -40,11 +40,14 @@ def register(app: typer.Typer) -> None:
         if as_json:
             print_json(found)
             return
-        out.print(table(("Environment", "Follows", "Can host", "On", "Cannot host"), [
+        told = any(one["handlers"] for one in found)
+        columns = ("Environment", "Follows", "Can host", "On", "Cannot host", *(("Told of failures",) if told else ()))
+        out.print(table(columns, [
             (f"[bold]{text(one['name'])}[/]" + (" [dim]protected[/]" if one["protected"] else ""), text(one["follows"] or "–"),
              text(_able(one["hosts"], "kind")), text(_able(one["hosts"], "engine")),
              "\n".join(f"[yellow]▲[/] {text(what['title'])}: {text(what['reason'])}" for what in one["hosts"] if not what["able"])
-             or "[green]● nothing is missing[/]")
+             or "[green]● nothing is missing[/]",
+             *(("\n".join(_handler(two) for two in one["handlers"]),) if told else ()))
             for one in found
         ]))
 
@@ -126,6 +129,14 @@ def register(app: typer.Typer) -> None:
         else:
             left = any(one["session"] == session for one in found["sessions"])
             out.print(f"Session {session} {'closes when its call has ended' if left else 'is closed'}.")
+
+
+def _handler(one: Mapping[str, Any]) -> str:
+    """Who is told of failures under a name, bound or not."""
+    if not one["operation"]:
+        return f"[yellow]▲[/] {text(one['name'])}: not bound"
+    return f"{'[green]●[/]' if one['live'] else '[yellow]▲[/]'} {text(one['name'])}: {text(one['operation'])}" + (
+        "" if one["live"] else ", not live")
 
 
 def _able(hosts: "list[Hosting]", what: str) -> str:

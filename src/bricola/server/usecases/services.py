@@ -102,7 +102,17 @@ async def overview(ports: Ports, asked: str) -> dict[str, Any]:
 def _environment(ports: Ports, one: EnvironmentDefinition, asked: str) -> dict[str, Any]:
     return {"name": one.name, "description": one.description, "follows": one.follows, "protected": one.protected,
             "address": base_address(ports, one.name, asked), "context": one.context, "hosts": hosting(one),
-            "effective": ports.places.effective.get(f"environment {one.name}", "")}
+            "effective": ports.places.effective.get(f"environment {one.name}", ""),
+            "handlers": [_handler(ports, one, name) for name in sorted(
+                {service.unforeseen for service in ports.drafts.catalogue.services() if service.unforeseen} | set(one.handlers))]}
+
+
+def _handler(ports: Ports, environment: EnvironmentDefinition, name: str) -> dict[str, Any]:
+    """Who is told of failures under a name, and whether that answers."""
+    target = environment.handlers.get(name, "")
+    service, _, operation = target.partition(".")
+    live = ports.places.find(environment.name, service)
+    return {"name": name, "operation": target, "live": live is not None and operation in live.by_name}
 
 
 def _service_row(
