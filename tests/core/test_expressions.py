@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from bricola.core.expressions.arithmetic import Budget, SpentError
 from bricola.core.expressions.compiling import AT_ONCE, compile_condition, compile_expression, compile_map
-from bricola.core.expressions.types import XML, list_of, of_record, type_of
+from bricola.core.expressions.types import XML, Of, Type, list_of, of_record, record_of, type_of
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.simple import SimpleType
@@ -303,3 +303,15 @@ def test_decimals_are_exact(one: Decimal, other: Decimal, sign: str) -> None:
     found = compile_expression(f"a {sign} b", names, "here").value({"a": one, "b": other})
     exact = {"+": Fraction(one) + Fraction(other), "-": Fraction(one) - Fraction(other), "*": Fraction(one) * Fraction(other)}[sign]
     assert Fraction(found) == exact
+
+
+def test_names_of_contracts_that_are_no_names_here() -> None:
+    """`order-id` is `order_id`, `from` is `from_`; a name that is one means itself."""
+    inner = record_of((("from", Type(Of.DATE)), ("to.day", Type(Of.DATE)), ("plain", Type(Of.TEXT))))
+    names = {"order-id": Type(Of.TEXT), "class": inner, "a-b": Type(Of.TEXT), "a_b": Type(Of.WHOLE), "2nd": Type(Of.TEXT)}
+    values = {"order-id": "O-1", "class": {"from": datetime.date(2026, 11, 1), "to.day": datetime.date(2026, 11, 3), "plain": "x"}, "a-b": "dash", "a_b": 7, "2nd": "two"}
+    for text, expected in (("order_id", "O-1"), ("class_.from_", datetime.date(2026, 11, 1)), ("days_between(class_.from_, class_.to_day)", 2),
+                           ("a_b", 7), ("_2nd", "two"), ("[one.from_ for one in [class_]]", [datetime.date(2026, 11, 1)])):
+        assert compile_expression(text, names, "here").value(values) == expected
+    with pytest.raises(ProblemError):
+        compile_expression("class_.until", names, "here")

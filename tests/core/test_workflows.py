@@ -13,13 +13,17 @@ from bricola.core.calls.call import Call
 from bricola.core.calls.trace import Trace
 from bricola.core.calls.trials import Trial
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import EnvironmentDefinition
+from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.resolve import resolve_service
+from bricola.core.kinds.workflows.definition import WorkflowDefinition
+from bricola.core.kinds.workflows.shape import program_of
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Problem, ProblemError
 from bricola.core.serving.live import LiveService, compile_service
+from bricola.core.shapes.forms import NEWEST
 from tests.core.databases import ENGINES, Database, Servers, call
+from tests.core.outside import wsdl
 
 HALF = """
 workflow: half
@@ -497,3 +501,18 @@ def test_problems_of_a_workflow_name_its_steps() -> None:
         service(steps("a: {reply: {half: numbr}}"))
     assert caught.value.problem == Problem("expression.name", "Nothing has this name here.", place="workflow tried, steps, a, reply, half, character 1",
                                            expected="one of number, call", found='"numbr"', mend="Did you mean number?")
+
+
+def test_a_contract_with_names_that_are_none_here() -> None:
+    """Elements called `order-id` and `from` are read and filled as any others."""
+    schema = ('<xs:element name="Ask"><xs:complexType><xs:sequence><xs:element name="order-id" type="xs:string"/>'
+              '<xs:element name="from" type="xs:date" minOccurs="0"/></xs:sequence></xs:complexType></xs:element>'
+              '<xs:element name="AskResponse"><xs:complexType><xs:sequence><xs:element name="order-id" type="xs:string"/>'
+              '<xs:element name="class" type="xs:string"/></xs:sequence></xs:complexType></xs:element>')
+    text = ("workflow: tried\ncontract: theirs\noperation: Ask\nsteps:\n  answer:\n"
+            '    reply: {order-id: order_id, class: \'"old" if from_ is not None else "new"\'}\n')
+    catalogue = Catalogue([ContractDefinition(name="theirs", main="a.wsdl", files={"a.wsdl": wsdl(schema)}), read_definition(text)])
+    definition = catalogue.get(WorkflowDefinition, "tried")
+    assert definition is not None
+    program = program_of(definition, catalogue, NEWEST)
+    assert [one.name for one in program.output.elements] == ["order-id", "class"]

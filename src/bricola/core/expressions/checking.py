@@ -28,6 +28,7 @@ from bricola.core.expressions.types import (
     Type,
     join,
     list_of,
+    meant,
     of_value,
     record_of,
 )
@@ -193,6 +194,8 @@ class Checker(Operators):
 
     def _name(self, node: ast.Name) -> Term | None:
         name = node.id
+        if name not in self._locals:
+            name = meant(name, self._names)
         if name in self._locals:
             if self._locals[name].of is Of.UNKNOWN:
                 return None
@@ -224,7 +227,8 @@ class Checker(Operators):
             whole = "Take one of them: first(…), …[0], or go through them: [one.x for one in …]." if base.type.of is Of.LIST else ""
             self.mismatch(node.value, f"a record with {node.attr}", base, whole)
             return None
-        kind = base.type.field(node.attr)
+        attr = meant(node.attr, base.type.names)
+        kind = base.type.field(attr)
         if kind is not None and kind.of is Of.UNKNOWN:
             return None
         if kind is None:
@@ -233,11 +237,11 @@ class Checker(Operators):
                        f"one of {', '.join(names[:20])}" if names else "a record with fields",
                        f"{node.attr} of {base.type.words}"[:300], nearest(node.attr, names))
             return None
-        field = f"{base.code}[{node.attr!r}]"
+        field = f"{base.code}[{attr!r}]"
         if kind.of is Of.LIST:
-            field = f"({base.code}.get({node.attr!r}) or [])"
+            field = f"({base.code}.get({attr!r}) or [])"
         elif kind.optional:
-            field = f"{base.code}.get({node.attr!r})"
+            field = f"{base.code}.get({attr!r})"
         return self._narrowed(node, Term(field, kind))
 
     def _subscript(self, node: ast.Subscript) -> Term | None:

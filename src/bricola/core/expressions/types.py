@@ -1,5 +1,6 @@
 """What is known of a value before there is one: its class, whether it may be absent, and how large it can get."""
 
+import keyword
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time
@@ -132,6 +133,20 @@ def record_of(fields: Iterable[tuple[str, Type]]) -> Type:
 
 def of_record(record: Record) -> Type:
     return Type(Of.RECORD, record=record)
+
+
+def spoken(name: str) -> str:
+    """How a name of a contract is written in an expression: each sign that is none of a name as `_`, and a `_` behind a word of the
+    language (`order-id` is `order_id`, `from` is `from_`)."""
+    plain = "".join(one if one.isalnum() or one == "_" else "_" for one in name)
+    plain = plain if plain[:1].isidentifier() else f"_{plain}"
+    return f"{plain}_" if keyword.iskeyword(plain) else plain
+
+
+def meant(written: str, names: Iterable[str]) -> str:
+    """The name that is meant by what is written: itself, or the one that is spoken so."""
+    found = list(names)
+    return written if written in found else next((one for one in found if spoken(one) == written), written)
 
 
 def type_of(element: Element) -> Type:

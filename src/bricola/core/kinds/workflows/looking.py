@@ -6,7 +6,7 @@ from typing import Any
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.expressions.compiling import UnjudgedError, compile_expression
-from bricola.core.expressions.types import EXACT, NUMBERS, SIMPLE, Of, Type, type_of
+from bricola.core.expressions.types import EXACT, NUMBERS, SIMPLE, Of, Type, meant, spoken, type_of
 from bricola.core.kinds.workflows.building import Builder
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
 from bricola.core.kinds.workflows.knowledge import Known
@@ -79,10 +79,10 @@ def paths_of(known: Known) -> list[tuple[str, Type]]:
             for name in kind.names:
                 inner = kind.field(name)
                 if inner is not None:
-                    visit(f"{path}.{name}", inner, depth + 1)
+                    visit(f"{path}.{spoken(name)}", inner, depth + 1)
 
     for name, kind in known.names.items():
-        visit(name, kind, 0)
+        visit(spoken(name), kind, 0)
     return found
 
 
@@ -125,11 +125,13 @@ def _words(slot: Element) -> str:
 def _slot_at(path: str, known: Known, taken: Record) -> Element | None:
     """What is said of a part where it is declared: of an input, or of a field of what a step gave."""
     first, *rest = path.split(".")
+    first = meant(first, known.names)
     kind = known.names.get(first)
     slot = next((one for one in taken.slots if one.name == first), None)
     for name in rest:
         if kind is None or kind.record is None:
             return None
+        name = meant(name, kind.names)
         slot = next((one for one in kind.record.slots if one.name == name), None)
         kind = kind.field(name)
     return slot

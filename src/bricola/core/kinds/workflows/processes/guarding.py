@@ -6,7 +6,7 @@ from typing import Any
 from lxml import etree
 
 from bricola.core.contracts.reading.parts import local_name
-from bricola.core.expressions.types import of_record
+from bricola.core.expressions.types import of_record, spoken
 from bricola.core.kinds.workflows.definition import PROBLEM
 from bricola.core.kinds.workflows.processes.documents import BPEL, B, expanded
 from bricola.core.kinds.workflows.processes.places import Steps, Variable
@@ -69,7 +69,7 @@ def _answers_pass(self: Translator, body: Steps, handlers: dict[str, Any]) -> di
             continue
         record = self.operation.faults[fault] if self.operation is not None else Record(fault)
         if fault not in handlers:
-            detail = {one.name: f"caught.detail.{one.name}" for one in record.slots}
+            detail = {one.name: f"caught.detail.{spoken(one.name)}" for one in record.slots}
             passing[fault] = {"steps": {again: {"fail": fault, "message": "caught.message", **({"detail": detail} if detail else {})}}}
     return {**{name: one for name, one in handlers.items() if name != "anything"}, **passing, "anything": handlers["anything"]}
 

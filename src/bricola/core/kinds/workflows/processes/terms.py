@@ -4,7 +4,7 @@ import json
 import re
 from dataclasses import dataclass, replace
 
-from bricola.core.expressions.types import EXACT, NUMBERS, TEXT, Of, Type, type_of
+from bricola.core.expressions.types import EXACT, NUMBERS, TEXT, Of, Type, spoken, type_of
 from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.simple import SimpleType
 
@@ -54,14 +54,13 @@ def type_in(holder: "Element | Record | SimpleType | None") -> Type | None:
 
 def step(base: Term, name: str, number: int = 0) -> Term:
     """A part of a record, or of every record of a list."""
-    if not name.isidentifier():
-        raise UntakenError(f"The part {name} cannot be named in an expression.")
+    said = spoken(name)
     if base.type.of is Of.LIST:
         item = base.type.item.field(name) if base.type.item is not None else None
         if item is None:
             raise UntakenError(f"There is no part {name} in {base.text}.")
         one = "one" if not number else f"one{number}"
-        made = f"[{one}.{name} for {one} in {base.text}{f' if {one}.{name} is not None' if item.optional else ''}]"
+        made = f"[{one}.{said} for {one} in {base.text}{f' if {one}.{said} is not None' if item.optional else ''}]"
         if item.of is Of.LIST:
             return Term(f"flatten({made})", item)
         return Term(made, Type(Of.LIST, item=item.present))
@@ -70,7 +69,7 @@ def step(base: Term, name: str, number: int = 0) -> Term:
         raise UntakenError(f"There is no part {name} in {base.text or 'the message'}.")
     if base.type.optional and not found.optional:
         found = replace(found, optional=found.of is not Of.LIST)
-    return Term(f"{base.inner}.{name}" if base.text else name, found, True, base.given)
+    return Term(f"{base.inner}.{said}" if base.text else said, found, True, base.given)
 
 
 def fitted(term: Term, wanted: Type | None) -> Term:

@@ -14,6 +14,7 @@ from lxml import etree
 
 from bricola.core.contracts.reading.contract import ReadOperation
 from bricola.core.contracts.reading.parts import line_of, local_name
+from bricola.core.expressions.types import spoken
 from bricola.core.kinds.workflows.definition import PROBLEM
 from bricola.core.kinds.workflows.processes.documents import B, Documents, Link, expanded
 from bricola.core.kinds.workflows.processes.paths import Paths
@@ -66,7 +67,7 @@ class Translator:
                  operation: ReadOperation | None, calls: Mapping[str, str], choices: Mapping[str, str]) -> None:
         self.process, self.documents, self.start, self.link, self.operation = process, documents, start, link, operation
         self.calls, self.choices = calls, choices
-        inputs = [one.name for one in operation.input.record.slots] if operation is not None else []
+        inputs = [spoken(one.name) for one in operation.input.record.slots] if operation is not None else []
         self.names = Names(inputs)
         self.places = Places(self._variables(), self.names)
         self.paths = Paths(documents, self.places)
@@ -282,7 +283,7 @@ class Translator:
         for one in record.slots:
             if one.name not in detail and place is None:
                 if one.name in known and known[one.name].type == one.type:
-                    detail[one.name] = one.name
+                    detail[one.name] = spoken(one.name)
                 elif words and one.least and not isinstance(one.type, Record) and one.type.base == "string" and one.name != "message":
                     detail[one.name] = f"={words}."
         if detail:
