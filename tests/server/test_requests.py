@@ -10,7 +10,7 @@ import pytest
 
 from bricola.client import Client, FaultError, ProblemError, ServiceClient
 from tests.commands import run_command
-from tests.server.test_processes import TEL, Partners
+from tests.server.test_processes import SOAP, TEL, Partners
 from tests.serving import Served, serving
 
 FOLDER = Path(__file__).parents[2] / "src" / "bricola" / "demo" / "samples" / "levels-request"
@@ -70,6 +70,22 @@ def test_the_service_does_what_was_asked(served: Served, client: Client) -> None
     client.deploy("WaterOfficeEnquire", "trial", 1)
     service = ServiceClient(f"{served.url}/rest/trial/WaterOfficeEnquire")
     assert service.call("Enquire", gauge="G01")["stationPlace"] == "Weir"
+    body = '<Enquire xmlns="urn:larkmere:standard:1"><gauge>{}</gauge></Enquire>'
+    with served.http() as http:  # a message is not sent on as it came: the other side has another contract
+        for gauge, status, words in (("G02", 200, "<stationPlace>Weir</stationPlace>"), ("G99", 500, "NotKnown")):
+            answer = http.post("/soap/trial/WaterOfficeEnquire", headers={"Content-Type": "text/xml"}, content=(
+                f'<e:Envelope xmlns:e="{SOAP}"><e:Body>{body.format(gauge)}</e:Body></e:Envelope>'))
+            assert answer.status_code == status, answer.text
+            assert words in answer.text, answer.text
+    relay = client.export()["relays/water-office-enquire.yaml"]
+    client.apply({"relays/water-office-enquire.yaml": f"{relay}check: answer\n"})  # maps read the request all the same
+    client.release("WaterOfficeEnquire", "checked less")
+    client.deploy("WaterOfficeEnquire", "trial", 2)
+    with served.http() as http:
+        answer = http.post("/soap/trial/WaterOfficeEnquire", headers={"Content-Type": "text/xml"}, content=(
+            f'<e:Envelope xmlns:e="{SOAP}"><e:Body>{body.format("G02")}</e:Body></e:Envelope>'))
+    assert "<stationPlace>Weir</stationPlace>" in answer.text, answer.text
+    client.apply({"relays/water-office-enquire.yaml": relay})
     with pytest.raises(FaultError) as error:
         service.call("Enquire", gauge="G99")
     assert (error.value.name, error.value.detail["gauge"]) == ("NotKnown", "G99")

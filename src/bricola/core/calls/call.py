@@ -4,7 +4,8 @@ Whoever lets a call in (the SOAP face, the REST face, something inside) makes it
 to the pools and sessions that it uses. Nothing about a call is kept anywhere else, so two calls of one task never see each other.
 """
 
-from collections.abc import Awaitable, Callable, Mapping
+from collections.abc import Awaitable, Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -75,6 +76,15 @@ class Call:
     stub: bool = False  # nothing implements the operation yet
     trace: Trace | None = None  # what is noted of it, where traces are kept
     span: Span | None = None  # the step of the trace that runs now
+
+    @contextmanager
+    def by_values(self) -> Iterator[None]:
+        """While something is run with other values than those of the message that came: nothing may send that on as it is."""
+        came, self.came = self.came, None
+        try:
+            yield
+        finally:
+            self.came = came
 
     def note(self, line: str) -> None:
         """A remark for owners, in the trace."""

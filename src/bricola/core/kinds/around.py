@@ -112,7 +112,8 @@ def with_around(handler: Handler, shape: OperationShape, environment: str, befor
         if before is not None:
             call.note("what stands before it")
             try:
-                await before[0](call, taken(before[1], values_of(call, environment, shape.input, given, {}), BEFORE))
+                with call.by_values():
+                    await before[0](call, taken(before[1], values_of(call, environment, shape.input, given, {}), BEFORE))
             except DeclaredFaultError as fault:
                 raise ProblemError(Problem("around.refused", fault.message, Kind.CONFLICT, found=fault.name)) from None
         answer = await handler(call, given)
@@ -120,7 +121,8 @@ def with_around(handler: Handler, shape: OperationShape, environment: str, befor
             call.note("what stands after it")
             more = {"answer": _text(shape.output, answer)}
             try:
-                await after[0](call, taken(after[1], values_of(call, environment, shape.input, given, more), AFTER))
+                with call.by_values():
+                    await after[0](call, taken(after[1], values_of(call, environment, shape.input, given, more), AFTER))
             except (ProblemError, DeclaredFaultError) as error:
                 call.note(f"what stands after it failed, and the answer stands: {error}")
                 call.untold = error

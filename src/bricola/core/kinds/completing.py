@@ -20,7 +20,8 @@ def with_given(handler: Handler, operation: ResolvedOperation, environment: Envi
 
     async def mapped(call: Call, values: Values) -> Values:
         try:
-            return out(await handler(call, into(values)))
+            with call.by_values():
+                return out(await handler(call, into(values)))
         except DeclaredFaultError as fault:
             known = faults.get(fault.name)
             if known is None:  # the contract has no such fault, so it is told as any other failure
@@ -51,6 +52,7 @@ def _completed(handler: Handler, operation: ResolvedOperation, environment: Envi
                 if code := kind.check(value):
                     raise ProblemError(Problem(code, "What the call itself gives does not fit this input.", place=name, expected=kind.rule,
                                                mend="The owner of the service gives the input a wider type, or another value."))
-        return await handler(call, whole)
+        with call.by_values():
+            return await handler(call, whole)
 
     return completed

@@ -129,7 +129,7 @@ def compile_service(
             faults,
             with_around(with_given(compiled.handle, one, environment), one.shape, environment.name, before, after),
             compiled.marked,
-            compiled.checks_input,
+            compiled.checks_input or one.ways is not None or bool(hooks),  # maps, and what stands around it, need the values
             one.told,
             job=compiled.job,
             desk=compiled.desk,
