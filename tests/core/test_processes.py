@@ -128,6 +128,25 @@ def test_nothing_is_left_out_in_silence(old: str, new: str, told: str) -> None:
     assert all(one.line > 0 and one.why for one in found.left)
 
 
+COUNT = "<bpel:finalCounterValue>count($many.gauges/code)</bpel:finalCounterValue>"
+
+
+@pytest.mark.parametrize(("text", "loops"), [
+    (" count( $many.gauges/code ) ", True), ("count($many.gauges/code) - count($many.gauges/code)", False), ("count($many.gauges/code) - 1", False)])
+def test_a_loop_goes_through_a_list_only_where_it_counts_nothing_else(text: str, loops: bool) -> None:
+    made = text_of(taken("levels", final=(COUNT, COUNT.replace("count($many.gauges/code)", text))))
+    assert ("for_each: numbers(1, " not in made) is loops
+    assert ("input: {gaugeCode: one_" in made) is loops
+
+
+@pytest.mark.parametrize(("source", "told"), [("$gone/code", False), ("bpel:doXslTransform('a.xsl', $rounds)", True)])
+def test_only_what_is_missing_may_be_ignored(source: str, told: bool) -> None:
+    old = "<bpel:copy><bpel:from>$code</bpel:from><bpel:to>$ask.body/tel:gaugeCode</bpel:to></bpel:copy>"
+    more = f'<bpel:copy ignoreMissingFromData="yes"><bpel:from>{source}</bpel:from><bpel:to variable="state"/></bpel:copy>'
+    found, plain = (taken("levels", more=(old, one)) for one in (old + more, old))
+    assert (len(found.left) > len(plain.left)) is told
+
+
 def test_values_with_which_variables_begin_and_skeletons_of_messages() -> None:
     found = taken("greeting")
     assert (problems_of(found), found.left, found.endings) == ([], (), ())

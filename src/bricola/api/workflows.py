@@ -5,8 +5,9 @@ from typing import Any, NotRequired
 from typing_extensions import TypedDict
 
 from bricola.api.base import Problem, closed
+from bricola.api.bench import StoredChange
+from bricola.api.calls import Trace
 from bricola.api.definitions import Change
-from bricola.api.services import StoredChange, Trace
 
 
 @closed

@@ -13,7 +13,8 @@ from bricola.client.screens import ScreenCalls
 from bricola.client.transport import Json, raise_problems, send
 
 if TYPE_CHECKING:
-    from bricola.api import definitions, services
+    from bricola.api import bench, definitions, services
+    from bricola.api import calls as call_answers
     from bricola.api import workflows as writing
 
 
@@ -113,9 +114,9 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
     def operations(self, service: str, environment: str = "") -> "list[services.Operation]":
         return cast("list[services.Operation]", self._ask("GET", f"/services/{service}/operations", params={"environment": environment}))
 
-    def callers_of(self, service: str, environment: str = "", days: int = 30) -> "list[services.Usage]":
+    def callers_of(self, service: str, environment: str = "", days: int = 30) -> "list[call_answers.Usage]":
         """Who called which operation in the last days."""
-        return cast("list[services.Usage]",
+        return cast("list[call_answers.Usage]",
                     self._ask("GET", f"/services/{service}/callers", params={"environment": environment, "days": days}))
 
     def release(self, service: str, notes: str = "", consent: str = "") -> "services.Released":
@@ -175,35 +176,35 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
         return cast("services.Sample", self._ask("GET", f"/services/{service}/sample/{operation}", params=params))
 
     def call(self, environment: str, service: str, operation: str, values: Json | None = None, caller: str = "",
-             soap: str = "1.1", envelope: str | None = None, trial: bool = False, request_id: str = "") -> "services.BenchAnswer":
+             soap: str = "1.1", envelope: str | None = None, trial: bool = False, request_id: str = "") -> "bench.BenchAnswer":
         """Send a test request through the real endpoint; answers both envelopes, status, time, answer or fault.
 
         With `trial` a write runs and is rolled back; with a `request_id` it is done at most once."""
         body = {"environment": environment, "service": service, "operation": operation, "values": values or {},
                 "caller": caller, "soap": soap, "envelope": envelope, "trial": trial, "request_id": request_id}
-        return cast("services.BenchAnswer", self._ask("POST", "/bench", json=body))
+        return cast("bench.BenchAnswer", self._ask("POST", "/bench", json=body))
 
-    def keys(self, environment: str, service: str, operation: str, name: str, search: str = "", limit: int = 20) -> "services.Keys":
+    def keys(self, environment: str, service: str, operation: str, name: str, search: str = "", limit: int = 20) -> "bench.Keys":
         """Real keys for an input that holds the key of an object."""
         params: Json = {"environment": environment, "input": name, "search": search, "limit": limit}
-        return cast("services.Keys", self._ask("GET", f"/services/{service}/operations/{operation}/keys", params=params))
+        return cast("bench.Keys", self._ask("GET", f"/services/{service}/operations/{operation}/keys", params=params))
 
     def ask_outside(self, environment: str, service: str, operation: str, values: Json, envelope: str | None = None, soap: str = "1.1",
-                    ours: str = "", writes: bool = False) -> "services.OutsideAnswer":
+                    ours: str = "", writes: bool = False) -> "bench.OutsideAnswer":
         """What the other side of a relay answers to the same request itself; `ours` is the envelope that was answered here."""
         body = {"environment": environment, "service": service, "operation": operation, "values": values, "envelope": envelope,
                 "soap": soap, "ours": ours, "writes": writes}
-        return cast("services.OutsideAnswer", self._ask("POST", "/bench/outside", json=body))
+        return cast("bench.OutsideAnswer", self._ask("POST", "/bench/outside", json=body))
 
-    def compare_with_source(self, environment: str, service: str, operation: str, values: Json, answer: Json) -> "services.RowComparison":
+    def compare_with_source(self, environment: str, service: str, operation: str, values: Json, answer: Json) -> "bench.RowComparison":
         """An answer beside the rows that it came from, field by field."""
         body = {"environment": environment, "service": service, "operation": operation, "values": values, "answer": answer}
-        return cast("services.RowComparison", self._ask("POST", "/bench/comparison", json=body))
+        return cast("bench.RowComparison", self._ask("POST", "/bench/comparison", json=body))
 
     def calls(self, environment: str = "", service: str = "", caller: str = "", failed: bool = False,
-              limit: int = 50) -> "list[services.Call]":
+              limit: int = 50) -> "list[call_answers.Call]":
         params: Json = {"environment": environment, "service": service, "caller": caller, "failed": failed, "limit": limit}
-        return cast("list[services.Call]", self._ask("GET", "/calls", params=params))
+        return cast("list[call_answers.Call]", self._ask("GET", "/calls", params=params))
 
-    def one_call(self, call: str) -> "services.CallDetail":
-        return cast("services.CallDetail", self._ask("GET", f"/calls/{call}"))
+    def one_call(self, call: str) -> "call_answers.CallDetail":
+        return cast("call_answers.CallDetail", self._ask("GET", f"/calls/{call}"))

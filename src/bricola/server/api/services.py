@@ -8,6 +8,8 @@ import httpx
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
+from bricola.api import bench as bench_answers
+from bricola.api import calls as call_answers
 from bricola.api import services as answers
 from bricola.core.definitions.model import segment_of
 from bricola.core.durations import DAY
@@ -203,7 +205,7 @@ async def history(_: Viewer, bricola: Running, limit: Annotated[int, Query(ge=1,
     return [vars(one) for one in await bricola.releases.deployments(limit=limit)]
 
 
-@router.post("/bench", response_model=answers.BenchAnswer)
+@router.post("/bench", response_model=bench_answers.BenchAnswer)
 async def send(body: BenchRequest, request: Request, _: Operator, bricola: Running) -> dict[str, Any]:
     """Send a request through the real endpoint as a chosen caller; answers both envelopes, status and time."""
     transport: httpx.AsyncClient = request.app.state.own_endpoint
@@ -211,20 +213,20 @@ async def send(body: BenchRequest, request: Request, _: Operator, bricola: Runni
                             body.values, body.envelope, body.trial, body.request_id)
 
 
-@router.post("/bench/outside", response_model=answers.OutsideAnswer)
+@router.post("/bench/outside", response_model=bench_answers.OutsideAnswer)
 async def ask_outside(body: OutsideRequest, _: Operator, bricola: Running) -> dict[str, Any]:
     """What the other side of a relay answers to the same request itself, and whether it is what this service answered."""
     return await outside.ask(bricola, body.environment, body.service, body.operation, body.soap, body.values, body.envelope, body.ours,
                              body.writes)
 
 
-@router.post("/bench/comparison", response_model=answers.RowComparison)
+@router.post("/bench/comparison", response_model=bench_answers.RowComparison)
 async def compare_with_source(body: Answered, _: Operator, bricola: Running) -> dict[str, Any]:
     """An answer beside the rows that it came from, field by field; of a write, what was sent beside what is stored."""
     return await records.compare(bricola, body.environment, body.service, body.operation, body.values, body.answer)
 
 
-@router.get("/services/{service}/operations/{operation}/keys", response_model=answers.Keys)
+@router.get("/services/{service}/operations/{operation}/keys", response_model=bench_answers.Keys)
 async def keys(
     service: str,
     operation: str,
@@ -239,14 +241,14 @@ async def keys(
     return await records.keys(bricola, environment, service, operation, name, search, limit)
 
 
-@router.get("/services/{service}/callers", response_model=list[answers.Usage])
+@router.get("/services/{service}/callers", response_model=list[call_answers.Usage])
 async def callers_of(service: str, _: Viewer, bricola: Running, environment: str = "",
                      days: Annotated[int, Query(ge=1, le=365)] = 30) -> list[dict[str, Any]]:
     """Who called which operation in the last days."""
     return await bricola.calls.users_of(service, time.time() - days * DAY, environment)
 
 
-@router.get("/calls", response_model=list[answers.Call])
+@router.get("/calls", response_model=list[call_answers.Call])
 async def recent(
     _: Viewer, bricola: Running, environment: str = "", service: str = "", caller: str = "", failed: bool = False,
     before: float | None = None, limit: Annotated[int, Query(ge=1, le=500)] = 50,
@@ -256,7 +258,7 @@ async def recent(
     return [one._asdict() for one in found]
 
 
-@router.get("/calls/{call}", response_model=answers.CallDetail)
+@router.get("/calls/{call}", response_model=call_answers.CallDetail)
 async def one_call(call: str, user: Viewer, bricola: Running) -> dict[str, Any]:
     """One recorded call; for operators with the picture of the screen that it stopped at and its trace, where they were kept."""
     found = await bricola.calls.recent(call=call, limit=1)

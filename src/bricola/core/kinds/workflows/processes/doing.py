@@ -13,7 +13,7 @@ from bricola.core.kinds.workflows.processes.documents import B, Link
 from bricola.core.kinds.workflows.processes.guarding import scope_of
 from bricola.core.kinds.workflows.processes.paths import Place
 from bricola.core.kinds.workflows.processes.places import Path, Steps
-from bricola.core.kinds.workflows.processes.terms import Term, UntakenError, fitted, quoted, step, type_in
+from bricola.core.kinds.workflows.processes.terms import MissingError, Term, UntakenError, fitted, quoted, step, type_in
 from bricola.core.kinds.workflows.processes.translating import Translator, activities, activity, prefixes_of
 from bricola.core.shapes.model import Element, Record
 
@@ -47,7 +47,7 @@ def _copy(self: Translator, node: etree._Element, values: dict[str, str]) -> Non
     place = _target(self, target)
     try:
         _fill(self, place, source, values)
-    except UntakenError:
+    except MissingError:
         if node.get("ignoreMissingFromData") != "yes":
             raise
 

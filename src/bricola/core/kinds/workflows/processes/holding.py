@@ -20,6 +20,7 @@ from bricola.core.shapes.model import Element
 _MOST_ROUNDS, _AT_ONCE = 1_000, 8
 _BOUND = f"A loop has a bound: at most {_MOST_ROUNDS} rounds, unless you say another."
 _ITEM_OF = re.compile(r"^(?P<list>.*)\[\s*\$(?P<counter>[\w.-]+)\s*\]", re.DOTALL)
+_COUNT_OF = re.compile(r"\s*count\s*\((?P<list>.*)\)\s*", re.DOTALL)
 
 
 @activity("sequence")
@@ -54,52 +55,46 @@ def _if(self: Translator, node: etree._Element, steps: Steps) -> bool:
     return self.either(branches, before, steps, self.names.new(node.get("name") or "decided"), labels, rest)
 
 
-class _Loop:
+def _loop(self: Translator, make: Callable[[], tuple[Steps, bool]], steps: Steps) -> tuple[Steps, bool]:
     """What a loop changes must have a name before it begins: its steps are made once to see what that is, and then once more."""
-
-    def __init__(self, translator: Translator, node: etree._Element) -> None:
-        self.translator, self.node = translator, node
-
-    def __call__(self, make: Callable[[], tuple[Steps, bool]], steps: Steps) -> tuple[Steps, bool]:
-        self_ = self.translator
-        before = dict(self_.places.bound)
-        kept = self_.names.state(), dict(self_.left), dict(self_.endings), self_.places.own()
-        make()
-        after = self_.places.bound
-        self_.names.back(kept[0])
-        self_.left, self_.endings = kept[1], kept[2]
-        self_.places.back(kept[3])
-        self_.places.bound = dict(before)
-        changed = [place for place, term in after.items() if before.get(place) != term and not place[0].startswith("#")]
-        values: dict[str, str] = {}
-        for place in changed:
-            try:
-                value = self_.places.read(place)
-            except UntakenError:
-                continue
-            own = self_.places.name_of(place)
-            if value.text != own:
-                values[own] = value.text
-            self_.places.bind(place, Term(own, value.type))
-        if values:
-            steps[self_.names.new("beforehand")] = {"set": values}
-        before = dict(self_.places.bound)
-        inner, goes_on = make()
-        keeps = {self_.places.name_of(place): self_.places.bound[place].text for place in changed
-                 if place in before and place in self_.places.bound and self_.places.bound[place].text != before[place].text}
-        if keeps and goes_on:
-            inner[self_.names.new("kept")] = {"set": keeps}
-        self_.places.bound = before
-        if not inner:
-            inner[self_.names.new("nothing")] = {"note": "=nothing to do"}
-        return inner, goes_on
+    before = dict(self.places.bound)
+    kept = self.names.state(), dict(self.left), dict(self.endings), self.places.own()
+    make()
+    after = self.places.bound
+    self.names.back(kept[0])
+    self.left, self.endings = kept[1], kept[2]
+    self.places.back(kept[3])
+    self.places.bound = dict(before)
+    changed = [place for place, term in after.items() if before.get(place) != term and not place[0].startswith("#")]
+    values: dict[str, str] = {}
+    for place in changed:
+        try:
+            value = self.places.read(place)
+        except UntakenError:
+            continue
+        own = self.places.name_of(place)
+        if value.text != own:
+            values[own] = value.text
+        self.places.bind(place, Term(own, value.type))
+    if values:
+        steps[self.names.new("beforehand")] = {"set": values}
+    before = dict(self.places.bound)
+    inner, goes_on = make()
+    keeps = {self.places.name_of(place): self.places.bound[place].text for place in changed
+             if place in before and place in self.places.bound and self.places.bound[place].text != before[place].text}
+    if keeps and goes_on:
+        inner[self.names.new("kept")] = {"set": keeps}
+    self.places.bound = before
+    if not inner:
+        inner[self.names.new("nothing")] = {"note": "=nothing to do"}
+    return inner, goes_on
 
 
 @activity("while")
 def _while(self: Translator, node: etree._Element, steps: Steps) -> bool:
     condition = node.find(f"{B}condition")
     body: dict[str, Any] = {}
-    inner, _ = _Loop(self, node)(lambda: self.block(node), steps)
+    inner, _ = _loop(self, lambda: self.block(node), steps)
     try:
         test = self.paths.condition((condition.text if condition is not None else "") or "", prefixes_of(node))
     except UntakenError as error:
@@ -119,7 +114,7 @@ def _repeat_until(self: Translator, node: etree._Element, steps: Steps) -> bool:
     steps.update(first)
     if not goes_on:
         return False
-    inner, _ = _Loop(self, node)(lambda: self.block(node), steps)
+    inner, _ = _loop(self, lambda: self.block(node), steps)
     try:
         test = self.paths.condition((condition.text if condition is not None else "") or "", prefixes_of(node))
     except UntakenError as error:
@@ -144,9 +139,8 @@ def _for_each(self: Translator, node: etree._Element, steps: Steps) -> bool:
         return True
     body: dict[str, Any] = {}
     index = self.names.new(counter)
-    whole = re.fullmatch(r"count\((.*)\)", final.text, re.DOTALL)
-    if start.text == "1" and whole is not None:
-        items = self.paths.term(texts["final"][len("count("):-1], prefixes)
+    items = _counted(self, texts["final"], final, prefixes) if start.text == "1" else None
+    if items is not None:
         item = self.names.new(f"one_{items.text.rpartition('.')[2]}")
         body |= {"for_each": items.text, "item": item, "index": index}
         found = Counter(Term(f"{index} + 1", WHOLE, False), items.text, Term(item, (items.type.item or Type(Of.TEXT)).present, True, True))
@@ -169,7 +163,7 @@ def _for_each(self: Translator, node: etree._Element, steps: Steps) -> bool:
                 self.collected[counter] = self.places.read((item_place,))
         return inner, goes_on
 
-    inner, _ = _Loop(self, node)(make, steps)
+    inner, _ = _loop(self, make, steps)
     self.appending.pop(counter, None)
     del self.paths.counters[counter]
     self.places.variables = before_own
@@ -182,6 +176,16 @@ def _for_each(self: Translator, node: etree._Element, steps: Steps) -> bool:
         self.places.bind(next(iter(filled)), Term(name, list_of(collected.type), True, True))
     steps[name] = body
     return True
+
+
+def _counted(self: Translator, text: str, final: Term, prefixes: dict[str, str]) -> Term | None:
+    """The list whose items an expression counts, if it does nothing else: `count($a) - count($b)` also begins and ends like one."""
+    inner = _COUNT_OF.fullmatch(text)
+    try:
+        items = self.paths.term(inner["list"], prefixes) if inner is not None else None
+    except UntakenError:
+        return None
+    return items if items is not None and final.text == f"count({items.text})" else None
 
 
 def _whole(term: Term) -> str:

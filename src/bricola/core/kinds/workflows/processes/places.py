@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from bricola.core.expressions.functions import FUNCTIONS
 from bricola.core.expressions.types import record_of
 from bricola.core.kinds.workflows.knowledge import CALL, CAUGHT
-from bricola.core.kinds.workflows.processes.terms import Term, UntakenError, fitted, step, type_in
+from bricola.core.kinds.workflows.processes.terms import MissingError, Term, UntakenError, fitted, step, type_in
 from bricola.core.shapes.model import Element, Record
 from bricola.core.shapes.simple import SimpleType
 
@@ -99,7 +99,7 @@ class Places:
         return slot_of(record, local, attribute)
 
     def read(self, place: Path) -> Term:
-        """What is there. Raises UntakenError where nothing is."""
+        """What is there. Raises MissingError where nothing is."""
         inner = any(len(key) > len(place) and key[:len(place)] == place for key in self.bound)
         for length in range(len(place), 0, -1):
             base = self.bound.get(place[:length])
@@ -112,7 +112,7 @@ class Places:
             return base
         if inner:
             return self._built(place)
-        raise UntakenError(f"Nothing has given {'.'.join(place)} a value here.")
+        raise MissingError(f"Nothing has given {'.'.join(place)} a value here.")
 
     def _built(self, place: Path) -> Term:
         """A record of what is known of its parts."""

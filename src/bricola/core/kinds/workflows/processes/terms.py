@@ -19,6 +19,10 @@ class UntakenError(Exception):
     """Something of a process that has no counterpart; says what, in a sentence."""
 
 
+class MissingError(UntakenError):
+    """Nothing has given a place a value where it is read."""
+
+
 @dataclass(frozen=True)
 class Term:
     """The text of an expression and the type of its value. `tight`: it needs no brackets. `given`: its names never get another value."""
