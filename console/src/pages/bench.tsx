@@ -67,10 +67,12 @@ export default function BenchPage() {
   const mine = typed.of === key ? typed : { of: key };
   const values = mine.values ?? sample.data?.values ?? {};
   const envelope = mine.envelope ?? sample.data?.envelope ?? "";
+  // Nothing is sent before the sample is here: an empty request is not what the page shows.
+  const ready = mode === "text" ? envelope !== "" : mine.values !== undefined || sample.data !== undefined;
   const type = (part: { values?: Plain; envelope?: string }) => setTyped({ ...mine, ...part });
 
   const send = async () => {
-    if (!service || !operation || !place || busy || !may) return;
+    if (!service || !operation || !place || busy || !may || !ready) return;
     setBusy(true);
     try {
       const reply = await ask<Reply>("POST", "/bench", {
@@ -215,7 +217,7 @@ export default function BenchPage() {
           <button
             type="submit"
             className="btn btn-main"
-            aria-disabled={busy || !may}
+            aria-disabled={busy || !may || !ready}
             title={may ? undefined : t("Sending needs the role operator; yours is viewer")}
           >
             <Play size={15} strokeWidth={1.75} />

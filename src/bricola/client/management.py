@@ -10,6 +10,7 @@ from bricola.client.jobs import JobCalls
 from bricola.client.people import PeopleCalls
 from bricola.client.running import RunningCalls
 from bricola.client.screens import ScreenCalls
+from bricola.client.suites import SuiteCalls
 from bricola.client.transport import Json, raise_problems, send
 
 if TYPE_CHECKING:
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     from bricola.api import workflows as writing
 
 
-class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls, JobCalls, BringingCalls):
+class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls, JobCalls, BringingCalls, SuiteCalls):
     """A connection to one Bricola. `token` comes from `sign_in` or from the service's users page."""
 
     # definitions

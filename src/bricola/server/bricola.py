@@ -35,6 +35,7 @@ from bricola.server.ports.people import People
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
 from bricola.server.ports.storage import Storage
+from bricola.server.ports.suites import TestRuns
 from bricola.server.settings import Settings
 from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places_in_force, release_in
 from bricola.server.usecases.credentials import keep_places
@@ -82,6 +83,7 @@ class Bricola:
         self.people = People(self.storage)
         self.calls = Calls(self.storage)
         self.requests = StoredRequests(self.storage)
+        self.test_runs = TestRuns(self.storage)
         new_id = call_ids()
         self.stored_jobs = StoredJobs(self.storage, self.credentials.vault)
         self.pipeline = Pipeline(self.people.callers, self.calls.recorder, time.time, time.monotonic, new_id,
@@ -109,6 +111,7 @@ class Bricola:
         """Take up where the service was stopped: drafts, callers, credentials, and every deployment in force."""
         await self.changes.load_all()
         await self.people.start()
+        await self.test_runs.start()
         await keep_places(self)
         await keep_contracts(self)
         for environment, service, version in await places_in_force(self):
@@ -187,6 +190,7 @@ class Bricola:
         for task in (self._keeping, *self._chores.values()):
             if task is not None:
                 task.cancel()
+        await self.test_runs.stop()
         await self.jobs.stop()
         try:
             await self.note_uses()

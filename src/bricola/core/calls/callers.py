@@ -11,6 +11,7 @@ from bricola.core.calls.limits import Limits
 from bricola.core.problems import Kind, Problem, ProblemError
 
 _MOST_REMEMBERED = 10_000  # header values whose verdict is remembered; above, the memory starts anew
+_STILL_KNOWN = 60.0  # seconds
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,9 +69,10 @@ class Callers:
         return found
 
     def lend(self, caller: Caller, seconds: float) -> str:
-        """A token for a short time, for a test that runs as this caller."""
+        """A token for a short time, for a test that runs as this caller; 0 for one that has expired already, and is known as such for a
+        while."""
         now = self._now()
-        self._lent = {digest: one for digest, one in self._lent.items() if one.expires is not None and one.expires > now}
+        self._lent = {digest: one for digest, one in self._lent.items() if one.expires is not None and one.expires > now - _STILL_KNOWN}
         secret = secrets.token_urlsafe(32)
         digest = token_digest(secret)
         self._lent[digest] = Token(digest, caller, now + seconds)

@@ -1,12 +1,13 @@
 """Bundles: definition files by path, as they stand in a folder or travel over the wire."""
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue, Reference
-from bricola.core.definitions.text import read_definition, write_definition
+from bricola.core.definitions.text import read_definition, write_definition, write_mapping
 from bricola.core.problems import Problem, ProblemError
 
 _MOST_FILES = 5_000
@@ -77,7 +78,7 @@ def read_folder(folder: Path) -> dict[str, str]:
             continue
         name = relative.with_suffix(".yaml").as_posix()
         try:
-            texts[name] = file.read_text(encoding="utf-8")
+            texts[name] = _with_tables(file.read_text(encoding="utf-8"), file.parent)
         except UnicodeDecodeError as error:
             problems.append(Problem("bundle.encoding", "The file is not UTF-8 text.", place=str(file),
                                     found=f"byte {error.start}", mend="Save it as UTF-8."))
@@ -87,6 +88,18 @@ def read_folder(folder: Path) -> dict[str, str]:
         raise ProblemError(Problem("bundle.empty", "There are no definitions in this folder.", place=str(folder),
                                    expected="files that end in .yaml"))
     return texts
+
+
+_TABLE = re.compile(r"\brows: *['\"]?([\w.-]+\.csv)\b")
+
+
+def _with_tables(text: str, folder: Path) -> str:
+    """The text of a test suite with the CSV files beside it that it names; they become a part of it."""
+    if not text.startswith("test-suite:") or re.search(r"^files:", text, re.MULTILINE):
+        return text
+    found = {name: (folder / name).read_text(encoding="utf-8-sig") for name in dict.fromkeys(_TABLE.findall(text))
+             if (folder / name).is_file()}
+    return f"{text.rstrip()}\n{write_mapping({'files': found})}" if found else text
 
 
 def write_folder(folder: Path, texts: Mapping[str, str]) -> None:

@@ -293,6 +293,7 @@ class EnvironmentDefinition(Definition):
     protected: bool = False
     anonymous: tuple[str, ...] = ()  # services that answer callers without identity, on purpose
     context: dict[Name, Scalar] = {}  # company, language, site: taken by inputs that are given by context
+    test_values: dict[ElementName, Scalar] = {}  # what test suites find here: known keys, and the like
     records: RecordPolicy = RecordPolicy()
     traces: TracePolicy = TracePolicy()
     screen_check_hours: float | None = Described(None, gt=0, le=8760)  # how often the films are held against the live hosts

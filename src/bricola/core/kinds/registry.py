@@ -8,6 +8,7 @@ from bricola.core.definitions.catalogue import Catalogue, Reference
 from bricola.core.definitions.model import BackendDefinition, ContractDefinition, Operation, ServiceDefinition
 from bricola.core.definitions.parts import RecordDefinition, TypeDefinition, TypedPart
 from bricola.core.definitions.runs import add_kind, remove_kind
+from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.kinds.kind import SourceKind
 
 _KINDS: dict[str, SourceKind[Any]] = {}
@@ -96,6 +97,9 @@ def needs(catalogue: Catalogue, service: ServiceDefinition) -> Catalogue:
             if add(record) and record is not None:
                 add_types(record.fields)
 
+    for suite in catalogue.all_of(SuiteDefinition):
+        if suite.service == service.name:
+            add(suite)
     if service.contract:
         add(catalogue.get(ContractDefinition, service.contract))
     for definition in _reached(catalogue, service):

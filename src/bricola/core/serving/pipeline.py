@@ -204,7 +204,11 @@ class Pipeline:
         except DeclaredFaultError as fault:
             assert operation is not None  # only a handler raises it
             call.result, call.fault, call.message = "fault", fault.name, fault.message
-            status, content_type, body = face.fault(service, operation, fault, call)
+            try:
+                status, content_type, body = face.fault(service, operation, fault, call)
+            except Exception as exception:  # a fault that this contract does not have, or whose parts do not fit it
+                error = self._failed(exception, call)
+                status, content_type, body = face.refuse(service, error, call)
         except Exception as exception:
             error = self._failed(exception, call)
             if operation is not None:

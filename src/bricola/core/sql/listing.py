@@ -49,7 +49,7 @@ def filter_mistakes(filters: tuple[Filter, ...], order: tuple[str, ...], element
 def page_inputs(default: int, most: int) -> list[Element]:
     limit = SimpleType("int", min="1", max=str(most))
     return [Element("limit", limit, 0, default=default, description=f"How many rows at most; {default} when left out"),
-            Element("after", POSITION, 0, description="Where to go on: the value of after in the answer before")]
+            Element("after", POSITION, 0, description="Where to go on: the value of after in the answer before", echoed=True)]
 
 
 PAGE_OUTPUTS = (

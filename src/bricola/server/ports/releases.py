@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.registry import needs
 from bricola.core.kinds.resolve import ResolvedService, resolve_service
@@ -22,9 +23,12 @@ _MOST_THAWED = 128
 
 
 def freeze(catalogue: Catalogue, service: ServiceDefinition) -> tuple[dict[str, str], str]:
-    """The bundle of a service and its digest: SHA-256 over the canonical texts in the order of their paths."""
-    bundle = {default_path(one): write_definition(one) for one in needs(catalogue, service)}
-    digest = hashlib.sha256("".join(f"{path}\0{bundle[path]}\0" for path in sorted(bundle)).encode()).hexdigest()
+    """The bundle of a service and its digest: SHA-256 over the canonical texts in the order of their paths. Test suites are in the bundle
+    and not in the digest: whoever adds a case changes nothing of what is live."""
+    needed = needs(catalogue, service)
+    bundle = {default_path(one): write_definition(one) for one in needed}
+    serving = sorted(default_path(one) for one in needed if not isinstance(one, SuiteDefinition))
+    digest = hashlib.sha256("".join(f"{path}\0{bundle[path]}\0" for path in serving).encode()).hexdigest()
     return bundle, digest
 
 
@@ -70,7 +74,7 @@ class Releases:
 
     async def thaw(self, release: StoredRelease) -> Thawed:
         """The definitions of a release. Reading a large one takes a while, so it is done beside the event loop."""
-        key = f"{release.digest} {release.form} {release.number}"
+        key = f"{release.service} {release.digest} {release.form} {release.number}"
         found = self._thawed.get(key)
         if found is None:
             found = self._thawed[key] = await asyncio.to_thread(_thaw, release)

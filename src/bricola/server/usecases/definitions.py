@@ -11,8 +11,10 @@ from bricola.core.definitions.compare import FileDifference, compare_lines, comp
 from bricola.core.definitions.folder import DefinitionFile, default_path, read_bundle
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.definitions.requests import RequestDefinition, locked
+from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.kinds.breaking import broken_by
 from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.testing.checking import problems_of
 from bricola.server.ports.changes import Change as Transaction
 from bricola.server.ports.changes import Changes, Topic
 from bricola.server.ports.drafts import Drafts
@@ -63,6 +65,7 @@ async def apply(ports: Ports, texts: dict[str, str], author: str, remove_others:
     """
     files = await asyncio.to_thread(read_bundle, texts)
     _refuse_what_is_locked(ports.drafts.catalogue, files)
+    await asyncio.to_thread(_refuse_unfit_suites, ports.drafts.catalogue, files)
     base = _read_base(based_on)
     untouched = await _untouched(ports, files, base)
     if not remove_others:
@@ -116,6 +119,16 @@ def _refuse_what_is_locked(catalogue: Catalogue, files: list[DefinitionFile]) ->
             request = mine.get((RequestDefinition.kind, one.request)) or catalogue.get(RequestDefinition, one.request)
             if isinstance(request, RequestDefinition):
                 problems += locked(one, request)
+    if problems:
+        raise ProblemError(*problems)
+
+
+def _refuse_unfit_suites(catalogue: Catalogue, files: list[DefinitionFile]) -> None:
+    """A suite that is saved can come true. One that is as it was stays, whatever becomes of its service: the comparison tells of it."""
+    after = catalogue | Catalogue(one.definition for one in files)
+    new = [one.definition for one in files if isinstance(one.definition,
+                                                         SuiteDefinition) and catalogue.find(one.reference) != one.definition]
+    problems = [two for one in new for two in problems_of(after, one)]
     if problems:
         raise ProblemError(*problems)
 

@@ -7,6 +7,7 @@ from typing import Any, Protocol
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.serving.live import LiveService
 from bricola.core.shapes.model import Element, Record
 from bricola.server.kinds.kind import KindServer, Visit
 from bricola.server.ports.drafts import Drafts, unknown
@@ -64,6 +65,11 @@ async def live_operation(ports: Ports, environment: str, service: str, operation
     live = ports.places.find(environment, service)
     if live is None:
         raise ProblemError(not_deployed(service, environment))
+    return await operation_of(ports, live, operation)
+
+
+async def operation_of(ports: Ports, live: LiveService, operation: str) -> tuple[ResolvedOperation, Catalogue]:
+    """What an operation of a release is made of."""
     frozen = await ports.releases.thaw(await ports.releases.find(live.name, live.release))
     found = next((one for one in frozen.resolved.operations if one.shape.name == operation), None)
     if found is None:
@@ -75,7 +81,15 @@ async def compare(
     ports: Ports, environment: str, service: str, operation: str, values: dict[str, Any], answer: dict[str, Any]
 ) -> dict[str, Any]:
     """What was answered (or, for a write, sent) beside what is stored now."""
-    found, catalogue = await live_operation(ports, environment, service, operation)
+    live = ports.places.find(environment, service)
+    if live is None:
+        raise ProblemError(not_deployed(service, environment))
+    return await compare_live(ports, live, operation, values, answer)
+
+
+async def compare_live(ports: Ports, live: LiveService, operation: str, values: dict[str, Any], answer: dict[str, Any]) -> dict[str, Any]:
+    """The same of a release, live or not."""
+    found, catalogue = await operation_of(ports, live, operation)
     if found.ways is not None:
         raise ProblemError(Problem("records.mapped", "The answer was mapped to somebody else's contract, so it is not laid beside rows.",
                                    place=operation, mend="Compare an operation that publishes the same source with a contract of its own."))
@@ -83,4 +97,4 @@ async def compare(
     if owner is None or owner.beside is None:
         words, mend = owner.nothing_beside if owner is not None else KindServer.nothing_beside
         raise ProblemError(Problem("records.derived", words, Kind.INPUT, place=operation, mend=mend))
-    return await owner.beside(found, values, answer, visits(ports, environment, catalogue))
+    return await owner.beside(found, values, answer, visits(ports, live.environment, catalogue))

@@ -42,10 +42,11 @@ async def release(ports: Ports, service: str, notes: str, author: str, consent: 
 
     def work(change: Change) -> StoredRelease:
         known = releases.releases(change.db, service)
-        if known and known[0].digest == digest and known[0].form == NEWEST:
+        last = releases.find_release(change.db, service)
+        if last is not None and last.bundle == bundle and last.form == NEWEST:
             raise ProblemError(Problem(
-                "release.unchanged", f"Nothing changed in {service} since release {known[0].number}.", Kind.CONFLICT,
-                place=f"service {service}", mend=f"Deploy release {known[0].number}, or change the draft first.",
+                "release.unchanged", f"Nothing changed in {service} since release {last.number}.", Kind.CONFLICT,
+                place=f"service {service}", mend=f"Deploy release {last.number}, or change the draft first.",
             ))
         if breaks and not consent.strip():
             raise ProblemError(*breaks)

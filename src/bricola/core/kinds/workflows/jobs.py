@@ -7,6 +7,7 @@ from bricola.core.jobs import values as kept
 from bricola.core.jobs.journal import failure_of
 from bricola.core.jobs.model import Job, JobState, ended_by_hand
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
+from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import Element, OperationShape, Record, Values
 from bricola.core.shapes.simple import SimpleType
@@ -17,7 +18,7 @@ SECONDS = HOUR  # that a job may take, where the workflow does not say
 TRIAL = "trial"  # stands for the id where nothing is kept
 
 _JOB = Element("job", SimpleType("string", max_length=64), description="The number under which it was accepted",
-               sample="1a22117c0d4-3e0a1-9f2c4be07d51a86c3b94e2d0")
+               sample="1a22117c0d4-3e0a1-9f2c4be07d51a86c3b94e2d0", echoed=True)
 _MOMENT = SimpleType("dateTime")
 _STATUS = (
     _JOB,
@@ -63,7 +64,11 @@ def accept(definition: WorkflowDefinition, run: Handler) -> Handler:
 
     async def accepted(call: Call, values: Values) -> Values:
         if call.trial is not None:
-            await run(call, values)
+            try:
+                await run(call, values)
+            except DeclaredFaultError as fault:  # of the job, which this operation does not declare: it would have accepted it
+                raise ProblemError(Problem("job.trial", f"The job would end in the fault {fault.name}: {fault.message}",
+                                           Kind.CONFLICT)) from None
             number = TRIAL
         elif call.desk is None:
             raise ProblemError(Problem("job.no-desk", "Jobs are accepted where services are called, and not here.", Kind.INTERNAL))

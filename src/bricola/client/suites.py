@@ -1,0 +1,40 @@
+"""Test suites and their runs."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, cast
+
+from bricola.client.transport import ApiConnection
+
+if TYPE_CHECKING:
+    from bricola.api import testing as answers
+
+
+class SuiteCalls(ApiConnection):
+    """The part of the management API about tests."""
+
+    def suites(self) -> "list[answers.Suite]":
+        return cast("list[answers.Suite]", self._ask("GET", "/suites"))
+
+    def suite(self, name: str) -> "answers.SuiteDetail":
+        """One with its cases and its runs."""
+        return cast("answers.SuiteDetail", self._ask("GET", f"/suites/{name}"))
+
+    def begin_tests(self, environment: str, services: Sequence[str] = (), suites: Sequence[str] = (), only: Sequence[str] = (),
+                    generated: bool = False, random: int = 0, seed: int = 0, at_once: int | None = None) -> "answers.TestRun":
+        """Begin a run of suites, or of tests generated from the contracts. It goes on by itself."""
+        body = {"environment": environment, "services": list(services), "suites": list(suites), "only": list(only), "generated": generated,
+                "random": random, "seed": seed, **({"at_once": at_once} if at_once is not None else {})}
+        return cast("answers.TestRun", self._ask("POST", "/test-runs", json=body))
+
+    def test_run(self, number: int, after: int = 0) -> "answers.TestRunDetail":
+        """A run with its results from a number on."""
+        return cast("answers.TestRunDetail", self._ask("GET", f"/test-runs/{number}", params={"after": after}))
+
+    def test_runs(self, environment: str = "", suite: str = "", limit: int = 50) -> "list[answers.TestRun]":
+        """The newest first."""
+        params = {"environment": environment, "suite": suite, "limit": limit}
+        return cast("list[answers.TestRun]", self._ask("GET", "/test-runs", params=params))
+
+    def stop_tests(self, number: int) -> "answers.TestRunDetail":
+        """End a run that is under way; answers what was done."""
+        return cast("answers.TestRunDetail", self._ask("DELETE", f"/test-runs/{number}"))

@@ -1,0 +1,91 @@
+"""Test suites at the demo, as people and build servers run them."""
+
+import json
+import signal
+import subprocess
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from lxml import etree
+
+from bricola.client import Client
+from bricola.core.problems import ProblemError
+from tests.conftest import COMMAND, Demo, copied_demo, stop_demo
+
+
+@pytest.fixture(scope="module")
+def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+    running = copied_demo(tmp_path_factory, "suites")
+    yield running
+    stop_demo(running)
+
+
+def test_the_suites_of_the_demo_pass_in_both_environments(own: Demo, tmp_path: Path) -> None:
+    file = tmp_path / "junit.xml"
+    rehearsal = own.run("test", "rehearsal", "--junit", str(file))
+    assert rehearsal.returncode == 0, rehearsal.stdout
+    root = etree.parse(str(file)).getroot()
+    assert (root.get("failures"), root.get("skipped")) == ("0", "0")
+    assert int(root.get("tests", "0")) >= 60
+    live = own.run("test", "live")
+    assert live.returncode == 0, live.stdout
+    assert "such cases run only where nobody relies on what is stored" in live.stdout
+
+
+def test_the_generated_tests_of_all_services_are_green(own: Demo) -> None:
+    told = own.run("test", "rehearsal", "--generated", "--random", "10", "--seed", "4", "--json")
+    found = json.loads(told.stdout)
+    wrong = [(one["operation"], one["element"], one["rule"], one["problems"][0]["found"]) for one in found["results"]
+             if one["outcome"] != "passed"]
+    assert not wrong
+    assert found["passed"] > 1000
+    assert told.returncode == 0
+
+
+def test_some_cases_are_chosen_and_a_failure_names_its_first_difference(own: Demo) -> None:
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        text = ("test-suite: wrong\nservice: VesselRegistry\ncases:\n  bad:\n    operation: GetVessel\n    values: {registration: LK-0412}\n"
+                "    expects:\n      values: {vessel.name: Nobody's Boat}\n  good: {operation: GetVessel, values: {registration: LK-0412}}\n")
+        client.apply({"suites/wrong.yaml": text})
+        told = own.run("test", "rehearsal", "--suite", "wrong")
+        assert told.returncode == 1
+        assert "where     vessel.name" in told.stdout
+        assert "expected  \"Nobody's Boat\"" in told.stdout
+        assert "found     \"" in told.stdout
+        assert own.run("test", "rehearsal", "-s", "wrong", "--only", "good").returncode == 0
+        client.apply({"suites/wrong.yaml": text.replace("      values: {vessel.name: Nobody's Boat}", "      status: 200")})
+        assert "bad: failed → ● passed" in own.run("test", "rehearsal", "-s", "wrong").stdout
+        assert "wrong" in own.run("suites", "list").stdout
+        assert "bad" in own.run("suites", "show", "wrong").stdout
+        run = client.test_runs(suite="wrong")[0]
+        assert "passed" in own.run("suites", "run", str(run["number"]), "--every").stdout
+        with pytest.raises(ProblemError, match="no part nmae"):
+            client.apply({"suites/wrong.yaml": text.replace("vessel.name", "vessel.nmae")})
+
+
+@pytest.mark.parametrize(("words", "told"), [
+    (("test", "nowhere"), "no environment"), (("test", "rehearsal", "NoService"), "no service"), (("test", "rehearsal", "-s", "none"), "no test-suite"),
+    (("test", "rehearsal", "--seed", "3"), "Only generated tests are drawn"), (("test", "rehearsal", "--junit", "/no/such/folder/x.xml"), "cannot be written"),
+])
+def test_what_cannot_be_run_is_told(own: Demo, words: tuple[str, ...], told: str) -> None:
+    found = own.run(*words)
+    assert found.returncode == 1
+    assert told in found.stderr
+
+
+def test_ctrl_c_ends_a_run_cleanly(own: Demo) -> None:
+    process = subprocess.Popen([COMMAND, "test", "rehearsal", "--generated", "--random", "200", "--json"], env=own.environ, stdout=subprocess.PIPE,
+                               stderr=subprocess.PIPE)
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        while not any(one["state"] == "running" and one["passed"] for one in client.test_runs()):
+            time.sleep(0.05)
+    process.send_signal(signal.SIGINT)
+    out, _ = process.communicate(timeout=60)
+    found = json.loads(out)
+    assert process.returncode == 130
+    assert found["state"] == "stopped"
+    assert 0 < len(found["results"]) < found["total"]
