@@ -408,6 +408,8 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
     "handler.unbound": in_service("operations:\n", "unforeseen: desk\noperations:\n"),
     "handler.operation": {"changes": {"service": ("operations:\n", "unforeseen: desk\noperations:\n"),
                                       "live": ("protected: true", "protected: true\nhandlers: {desk: GaugeBook.Nobody}")}, **with_facts(live={})},
+    "tests.environment": in_live("protected: true", "protected: true\ntests: {run_in: nowhere}"),
+    "tests.none": in_live("protected: true", "protected: true\ntests: {suites: all}"),
     "handler.unused": in_live("protected: true", "protected: true\nhandlers: {desk: GaugeBook.GetGauge}"),
     "stored.unseen": in_live("protected: true", "protected: true\nstored_answers: {GaugeBook.GetGauge: {seconds: 30}}"),
     "stored.operation": in_live("protected: true", "protected: true\nstored_answers: {GaugeBook.Gone: {seconds: 30}}"),

@@ -346,9 +346,13 @@ class Comparison(TypedDict):
 
 @closed
 class Gate(TypedDict):
+    """`run` is the test run behind it; what tests close may be overruled with a reason."""
+
     name: str
     outcome: GateOutcome
     consent: str
+    run: int | None
+    words: str
     problems: list[Problem]
     findings: list[Finding]
 

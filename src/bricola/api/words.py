@@ -30,11 +30,12 @@ class Stage(StrEnum):
 
 
 class GateOutcome(StrEnum):
-    """Whether a release may pass; with consent it may, for a reason."""
+    """Whether a release may pass; with consent it may, for a reason; what is due is tried when it is deployed."""
 
     OPEN = "open"
     CLOSED = "closed"
     CONSENT = "consent"
+    DUE = "due"
 
 
 class ChangeAction(StrEnum):

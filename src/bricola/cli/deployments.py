@@ -14,6 +14,7 @@ from bricola.core.problems import Problem, ProblemError
 
 _SHORT = 40  # characters of a value before and after together that fit beside the change
 Consent = Annotated[str, typer.Option("--consent", metavar="REASON", help="Let a breaking change through, for this reason.")]
+Overrule = Annotated[str, typer.Option("--overrule", metavar="REASON", help="Deploy although tests fail; the reason is kept.")]
 Version = Annotated[int, typer.Option("--version", min=1, help="Major version of the service.")]
 Which = Annotated[int | None, typer.Option("--release", "-r", help="Which release; the newest when left out.")]
 
@@ -82,18 +83,18 @@ def register(app: typer.Typer) -> None:
             print_json(found)
         else:
             _print_plan(found)
-        if any(one["outcome"] != "open" for one in found["gates"]):
+        if any(one["outcome"] not in ("open", "due") for one in found["gates"]):
             raise typer.Exit(1)
 
     @app.command(rich_help_panel=panel)
     def deploy(
         service: str, environment: str, release: Which = None,
         share: Annotated[int, typer.Option(min=1, max=100, help="Percent of the calls, beside what is live.")] = 100,
-        consent: Consent = "", at: At = "", as_json: Json = False,
+        consent: Consent = "", overrule: Overrule = "", at: At = "", as_json: Json = False,
     ) -> None:
         """Make a release live in an environment, without a restart and without losing a call."""
         with connect(at) as client:
-            made = client.deploy(service, environment, release, share, consent)
+            made = client.deploy(service, environment, release, share, consent, overrule)
         _print_deployed(made, as_json, "Deployed" if share == 100 else f"Deployed for {share} % of the calls:")
 
     @app.command("rollback", rich_help_panel=panel)
@@ -105,10 +106,10 @@ def register(app: typer.Typer) -> None:
 
     @app.command(rich_help_panel=panel)
     def promote(service: str, environment: Annotated[str, typer.Argument(help="The environment to reach.")],
-                consent: Consent = "", version: Version = 1, at: At = "", as_json: Json = False) -> None:
+                consent: Consent = "", overrule: Overrule = "", version: Version = 1, at: At = "", as_json: Json = False) -> None:
         """Make live in an environment what is live in the one before it."""
         with connect(at) as client:
-            made = client.promote(service, environment, consent, version)
+            made = client.promote(service, environment, consent, version, overrule)
         _print_deployed(made, as_json, "Promoted")
 
     @app.command(rich_help_panel=panel)
@@ -194,6 +195,8 @@ def _print_plan(found: Mapping[str, Any]) -> None:
         out.print(f"  [dim]{'uses':<10}[/]{text(one['backend'])} {STATES.get(one['state'], one['state'])}")
     for gate in found["gates"]:
         out.print(f"{GATES[gate['outcome']]}  gate [bold]{gate['name']}[/]")
+        if gate["words"]:
+            out.print(f"  [dim]{text(gate['words'])}[/]")
         if gate["consent"]:
             out.print(f"  [dim]{'consent':<10}[/]{text(gate['consent'])}")
         severity = "warning" if gate["outcome"] == "open" else "error"

@@ -29,7 +29,8 @@ STATES = {
 }
 
 
-GATES = {"open": "[green]● open[/]", "closed": "[red]✕ closed[/]", "consent": "[yellow]▲ needs consent[/]"}
+GATES = {"open": "[green]● open[/]", "closed": "[red]✕ closed[/]", "consent": "[yellow]▲ needs consent[/]",
+         "due": "[cyan]◌ run when it is deployed[/]"}
 CIRCUITS = {"closed": "[green]● closed[/]", "open": "[red]✕ open[/]", "half-open": "[cyan]◆ half-open[/]"}
 VERDICTS = {"compatible": "[green]● compatible[/]", "compatible for readers": "[yellow]▲ compatible for readers[/]",
             "breaking": "[red]✕ breaking[/]"}

@@ -103,9 +103,9 @@ def register(app: typer.Typer) -> None:
         if as_json:
             print_json(found)
             return
-        out.print(table(("Run", "When", "Environment", "By", "State", "Suites", "Outcome"), [
+        out.print(table(("Run", "When", "Environment", "By", "State", "Suites", "Outcome", "For"), [
             (str(one["number"]), when(one["begun_at"]), text(one["environment"]), text(one["author"]), RUNS[one["state"]],
-             text(_some(one["suites"])), _counts(one)) for one in found],
+             text(_some(one["suites"])), _counts(one), text(one["purpose"])) for one in found],
              right=("Run",)) if found else "No run yet: bricola test ENVIRONMENT")
 
     @suites.command("run")

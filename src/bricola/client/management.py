@@ -134,18 +134,19 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
         return cast("services.Plan", self._ask("GET", f"/services/{service}/deployment-plan", params=params))
 
     def deploy(self, service: str, environment: str, release: int | None = None, share: int = 100,
-               consent: str = "") -> "services.Deployed":
-        """Make a release live, the newest when none is given; with a share below 100 beside what is live."""
-        body = {"environment": environment, "release": release, "share": share, "consent": consent}
+               consent: str = "", overrule: str = "") -> "services.Deployed":
+        """Make a release live, the newest when none is given; with a share below 100 beside what is live. `overrule` is the reason why
+        tests that fail do not stop it."""
+        body = {"environment": environment, "release": release, "share": share, "consent": consent, "overrule": overrule}
         return cast("services.Deployed", self._ask("POST", f"/services/{service}/deployments", json=body))
 
     def roll_back(self, service: str, environment: str, version: int = 1) -> "services.Deployed":
         return cast("services.Deployed",
                     self._ask("POST", f"/services/{service}/deployments/{environment}/rollback", json={"version": version}))
 
-    def promote(self, service: str, environment: str, consent: str = "", version: int = 1) -> "services.Deployed":
+    def promote(self, service: str, environment: str, consent: str = "", version: int = 1, overrule: str = "") -> "services.Deployed":
         """Make live there what is live in the environment that it follows."""
-        body = {"version": version, "consent": consent}
+        body = {"version": version, "consent": consent, "overrule": overrule}
         return cast("services.Deployed", self._ask("POST", f"/services/{service}/deployments/{environment}/promotion", json=body))
 
     def retire(self, service: str, environment: str, on: date | None, words: str = "", version: int = 1) -> "services.AnnouncedEnd":

@@ -282,6 +282,16 @@ class StoredAnswerPolicy(Frozen):
     at_most: int = Described(200, ge=1, le=10_000)
 
 
+class TestGate(Frozen):
+    """Which suites must pass before a release is deployed here: all that were released with it, or these. They run in the environment
+    `run_in`, where that release must be live; left out, here, on the release before it is in service. A run of the same release and suites
+    that is not older than `minutes` counts; 0 for none."""
+
+    suites: Literal["all"] | tuple[Name, ...] = "all"
+    run_in: Name | Literal[""] = ""
+    minutes: float = Described(60.0, ge=0, le=10_080)
+
+
 class EnvironmentDefinition(Definition):
     """Where releases run. `follows` names the environment that a release passes before this one."""
 
@@ -293,6 +303,7 @@ class EnvironmentDefinition(Definition):
     protected: bool = False
     anonymous: tuple[str, ...] = ()  # services that answer callers without identity, on purpose
     context: dict[Name, Scalar] = {}  # company, language, site: taken by inputs that are given by context
+    tests: TestGate | None = None  # what a release must pass before it is deployed here
     test_values: dict[ElementName, Scalar] = {}  # what test suites find here: known keys, and the like
     records: RecordPolicy = RecordPolicy()
     traces: TracePolicy = TracePolicy()

@@ -7,6 +7,7 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import WHERE
 from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.kinds.around import UNFORESEEN, misfits
 from bricola.core.kinds.registry import backends_of
 from bricola.core.kinds.resolve import ResolvedService
@@ -39,6 +40,8 @@ RULES = Rules(
     Rule("handler.unused", Area.ENVIRONMENT, _H, "A handler that no service names is told of nothing."),
     Rule("stored.unseen", Area.ENVIRONMENT, _H, "A stored answer does not know of writes that are made past Bricola."),
     Rule("stored.operation", Area.ENVIRONMENT, _W, "Only a read that there is can be answered from memory."),
+    Rule("tests.environment", Area.ENVIRONMENT, _E, "Suites run in an environment that there is."),
+    Rule("tests.none", Area.ENVIRONMENT, _W, "Where tests are asked for, a service without any passes unproved."),
     Rule("environment.skipped", Area.ENVIRONMENT, _W, "What was never tried in the environment before is tried on callers."),
 )
 finding = RULES.finding
@@ -71,8 +74,24 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
                 yield finding("binding.file-missing", f"The file of {name} does not exist.", f"{where}, file",
                               found=facts.missing_files[name], mend="Correct 'file:', or put the database there.",
                               command=f"bricola check {environment.name} {name}")
+    yield from _tests(catalogue, service, environment)
     yield from _handler(catalogue, service, environment, facts)
     yield from _environment(catalogue, service, environment, facts)
+
+
+def _tests(catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition) -> Iterator[Finding]:
+    """What must pass before a release comes here, and whether there is anything to pass."""
+    asked, place = environment.tests, f"environment {environment.name}, tests"
+    if asked is None:
+        return
+    if asked.run_in and catalogue.find_environment(asked.run_in) is None:
+        yield finding("tests.environment", "There is no such environment.", f"{place}, run_in", found=shown(asked.run_in),
+                      expected=", ".join(one.name for one in catalogue.environments()),
+                      mend="Name one that there is, or leave the line out.")
+    mine = [one.name for one in catalogue.all_of(SuiteDefinition) if one.service == service.name]
+    if asked.suites == "all" and not mine:
+        yield finding("tests.none", f"{service.name} has no test suite, so nothing proves it before it comes to {environment.name}.", place,
+                      mend=f"Keep a call as a case: bricola call {environment.name} {service.name} OPERATION … --keep SUITE.CASE")
 
 
 def _handler(catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition, facts: Facts) -> Iterator[Finding]:

@@ -30,12 +30,14 @@ class NewRelease(BaseModel):
 
 
 class NewDeployment(BaseModel):
-    """`release` null: the newest. `share`: percent of the calls, beside what is live, below 100."""
+    """`release` null: the newest. `share`: percent of the calls, beside what is live, below 100. `overrule`: the reason why tests that fail
+    do not stop it."""
 
     environment: str
     release: int | None = None
     share: int = Field(100, ge=1, le=100)
     consent: str = Field("", max_length=2000)
+    overrule: str = Field("", max_length=2000)
 
 
 class Step(BaseModel):
@@ -43,6 +45,7 @@ class Step(BaseModel):
 
     version: int = Field(1, ge=1, le=99)
     consent: str = Field("", max_length=2000)
+    overrule: str = Field("", max_length=2000)
 
 
 class Ending(BaseModel):
@@ -160,7 +163,8 @@ async def deployment_plan(service: str, environment: str, _: Viewer, bricola: Ru
 @router.post("/services/{service}/deployments", response_model=answers.Deployed, status_code=201)
 async def deploy(service: str, body: NewDeployment, user: Operator, bricola: Running, base: Base) -> dict[str, Any]:
     """Make a release live now, or give it a share of the calls."""
-    made = await deployments.deploy(bricola, service, body.environment, body.release, user.name, body.share, body.consent)
+    made = await deployments.deploy(bricola, service, body.environment, body.release, user.name, body.share, body.consent,
+                                    overrule=body.overrule)
     return _deployed(bricola, made, body.environment, base) | {"share": body.share}
 
 
@@ -173,7 +177,7 @@ async def roll_back(service: str, environment: str, body: Step, user: Operator, 
 @router.post("/services/{service}/deployments/{environment}/promotion", response_model=answers.Deployed, status_code=201)
 async def promote(service: str, environment: str, body: Step, user: Operator, bricola: Running, base: Base) -> dict[str, Any]:
     """Make live here what is live in the environment that this one follows."""
-    made = await deployments.promote(bricola, service, environment, user.name, body.consent, body.version)
+    made = await deployments.promote(bricola, service, environment, user.name, body.consent, body.version, body.overrule)
     return _deployed(bricola, made, environment, base)
 
 

@@ -155,18 +155,27 @@ class Places:
 
     async def prepare(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int,
                       catalogue: Catalogue, resolved: ResolvedService, kept: str) -> LiveService:
-        """Compile a release for an environment, with its pools started, and try every statement once. Compiling is done
-        beside the event loop: a large service takes half a second."""
+        """Compile a release for an environment, with its pools started, and try every statement once."""
+        live = await self.compile(environment, service, release, catalogue, resolved, kept)
+        await self.probe(live)
+        return live
+
+    async def compile(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int, catalogue: Catalogue,
+                      resolved: ResolvedService, kept: str) -> LiveService:
+        """A release for an environment, with its pools started. Compiling is done beside the event loop: a large service takes half a
+        second."""
         pools = {name: self.pool(environment, name, catalogue) for name in backends_of(catalogue, service)}
-        live = await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
+        return await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
+
+    async def probe(self, live: LiveService) -> None:
+        """Try every statement of a release once. Raises ProblemError."""
         for probe in live.probes:
-            pool = pools[probe.backend]
+            pool = live.pools[probe.backend]
             if pool.state is PoolState.ASLEEP:
                 continue  # the first call wakes it, not the deployment
             async with pool.session() as session:
                 if probe.statement:
                     await session.rows(probe.statement, [])
-        return live
 
     def swap(self, environment: str, segment: str, parts: Sequence[tuple[LiveService, int]]) -> None:
         """Put these releases in service at a place, instead of what is there."""

@@ -2,92 +2,21 @@
 
 import asyncio
 import time
-from collections.abc import Sequence
-from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
-from typing import Any, Protocol
+from typing import Any
 
 from bricola.api.words import GateOutcome
-from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import EnvironmentDefinition, segment_of
 from bricola.core.kinds.registry import backends_of
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.review import Finding, Severity, review
+from bricola.core.review import Finding
 from bricola.core.serving.live import LiveService
-from bricola.server.kinds.kind import KindServer
-from bricola.server.ports.calls import Calls
-from bricola.server.ports.changes import Change, Changes, Topic
-from bricola.server.ports.credentials import Credentials
-from bricola.server.ports.drafts import Drafts
-from bricola.server.ports.films import Films
-from bricola.server.ports.people import People
-from bricola.server.ports.places import Places
-from bricola.server.ports.releases import Releases
-from bricola.server.ports.storage import Storage
-from bricola.server.settings import Settings
+from bricola.server.ports.changes import Change, Topic
 from bricola.server.usecases.bringing_up import ATTEMPTS
-from bricola.server.usecases.compare import breaking_changes, released_side
-from bricola.server.usecases.reviews import gather_facts
+from bricola.server.usecases.gates import Gate, Ports, gates, proof
 from bricola.store import releases
 from bricola.store.database import timestamp
 from bricola.store.releases import StoredDeployment, StoredRelease
-
-
-class Ports(Protocol):
-    storage: Storage
-    kinds: Sequence[KindServer]
-    drafts: Drafts
-    releases: Releases
-    places: Places
-    changes: Changes
-    people: People
-    credentials: Credentials
-    calls: Calls
-    films: Films
-    settings: Settings
-
-
-@dataclass(frozen=True)
-class Gate:
-    """One thing that a release must pass: its outcome is open, closed, or consent (a reason opens it)."""
-
-    name: str
-    outcome: GateOutcome
-    findings: list[Finding] = field(default_factory=list)
-    problems: list[Problem] = field(default_factory=list)
-    consent: str = ""  # the reason that was given for letting the problems through
-
-
-async def gates(ports: Ports, release: StoredRelease, environment: EnvironmentDefinition) -> list[Gate]:
-    """All gates of a deployment, in order. Test suites will be one more."""
-    return [await _readiness(ports, release, environment), await _compatibility(ports, release, environment)]
-
-
-async def _readiness(ports: Ports, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
-    thawed = await ports.releases.thaw(release)
-    frozen, definition = thawed.catalogue | Catalogue(ports.drafts.catalogue.environments()), thawed.definition
-    facts = await gather_facts(ports, frozen, definition, environment, release.number)
-    findings = await asyncio.to_thread(review, frozen, definition, environment, facts)
-    stops = [one.problem for one in findings if one.severity is Severity.ERROR]
-    return Gate("readiness", GateOutcome.CLOSED if stops else GateOutcome.OPEN, findings, stops)
-
-
-async def _compatibility(ports: Ports, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
-    """Whether callers of what is live there can live with it, or somebody consented when it was released."""
-    segment = segment_of(release.service, release.version)
-    live = ports.places.find(environment.name, segment)
-    if live is None or live.release >= release.number:
-        return Gate("compatibility", GateOutcome.OPEN)
-    before = await released_side(ports, await ports.releases.find(release.service, live.release))
-    changes = await breaking_changes(before, await released_side(ports, release))
-    breaks = [Problem("deployment.breaking", f"Callers of release {live.release} break: {one.message}", Kind.CONFLICT, place=one.place,
-                      expected=one.before, found=one.after,
-                      mend=f"Consent with a reason: bricola deploy {release.service} {environment.name} --consent REASON")
-              for one in changes]
-    known = await ports.releases.of(release.service)
-    reasons = "; ".join(one.consent for one in known if live.release < one.number <= release.number and one.consent)
-    outcome = GateOutcome.CONSENT if breaks and not reasons else GateOutcome.OPEN
-    return Gate("compatibility", outcome, problems=breaks, consent=reasons if breaks else "")
 
 
 async def plan(ports: Ports, service: str, environment: str, number: int | None) -> dict[str, Any]:
@@ -100,7 +29,8 @@ async def plan(ports: Ports, service: str, environment: str, number: int | None)
     return {
         "service": service, "environment": environment, "release": release.number, "version": release.version,
         "replaces": live.release if live is not None else None,
-        "gates": [{"name": one.name, "outcome": one.outcome, "consent": one.consent, "problems": [two.as_dict() for two in one.problems],
+        "gates": [{"name": one.name, "outcome": one.outcome, "consent": one.consent, "run": one.run, "words": one.words,
+                   "problems": [two.as_dict() for two in one.problems],
                    "findings": [plain_finding(two) for two in one.findings]} for one in found],
         "uses": [{"backend": name, "state": pool.state if (pool := ports.places.pools().get((environment, name))) else "not started"}
                  for name in backends_of(thawed.catalogue, thawed.definition)],
@@ -113,26 +43,42 @@ def plain_finding(finding: Finding) -> dict[str, Any]:
 
 
 async def deploy(ports: Ports, service: str, environment: str, number: int | None, author: str, share: int = 100,
-                 consent: str = "", how: str = "deploy") -> StoredRelease:
-    """Make a release live. Its gates are passed, it is compiled and its backends are tried before anything changes; then
-    it is stored and swapped in. Calls in flight end on the release before. With a share below 100 it answers that
-    percentage of the calls beside what is live. Raises ProblemError with all that stops it."""
+                 consent: str = "", how: str = "deploy", overrule: str = "") -> StoredRelease:
+    """Make a release live. Its gates are passed, it is compiled, its backends and its tests are tried before anything changes; then it is
+    stored and swapped in. `overrule` is the reason why failing tests do not stop it. Calls in flight end on the release before. With a
+    share below 100 it answers that percentage of the calls beside what is live. Raises ProblemError with all that stops it."""
     release = await ports.releases.find(service, number)
+    tested: tuple[EnvironmentDefinition, Gate | None] | None = None  # tests run once, unless the environment changes meanwhile
     for _ in range(ATTEMPTS):
         place = ports.drafts.environment(environment)
         problems = []
         for gate in await gates(ports, release, place):
+            if gate.name == "tests":
+                continue
             if gate.outcome is GateOutcome.CLOSED or (gate.outcome is GateOutcome.CONSENT and not consent.strip()):
                 problems += gate.problems
         if problems:
             raise ProblemError(*problems)
         thawed = await ports.releases.thaw(release)
-        live = await ports.places.prepare(place, thawed.definition, release.number, thawed.catalogue, thawed.resolved,
+        live = await ports.places.compile(place, thawed.definition, release.number, thawed.catalogue, thawed.resolved,
                                           thawed.contract)
-        if await asyncio.shield(_swap_in(ports, place, release, live, share, consent.strip(), author, how)):
+        if tested is None or tested[0] != place:
+            tested = place, await proof(ports, release, place, live, author) if how != "roll back" else None
+        failing = tested[1].problems if tested[1] is not None and tested[1].outcome is GateOutcome.CLOSED else []
+        if failing and not overrule.strip():
+            raise ProblemError(*failing)
+        await ports.places.probe(live)  # after the tests, which say by a case what a backend that is gone means
+        because = _because(consent, overrule, tested[1]) if failing else consent.strip()
+        if await asyncio.shield(_swap_in(ports, place, release, live, share, because, author, how)):
             return release
     raise ProblemError(Problem("deployment.restless", f"{environment} is changed again and again.", Kind.CONFLICT,
                                place=f"environment {environment}", mend="Try again when its changes are done."))
+
+
+def _because(consent: str, overrule: str, gate: Gate | None) -> str:
+    """Why it was deployed although something stood against it; kept with the deployment and in the audit trail."""
+    run = f" (run {gate.run})" if gate is not None and gate.run is not None else ""
+    return "; ".join(filter(None, (consent.strip(), f"tests overruled{run}: {overrule.strip()}")))
 
 
 async def _swap_in(ports: Ports, place: EnvironmentDefinition, release: StoredRelease, live: LiveService, share: int, consent: str,
@@ -217,7 +163,8 @@ async def _keep_older(ports: Ports, service: str, environment: str, version: int
     return await ports.releases.find(service, older)
 
 
-async def promote(ports: Ports, service: str, environment: str, author: str, consent: str = "", version: int = 1) -> StoredRelease:
+async def promote(ports: Ports, service: str, environment: str, author: str, consent: str = "", version: int = 1,
+                  overrule: str = "") -> StoredRelease:
     """Make live in an environment what is live in the one that it follows."""
     place = ports.drafts.environment(environment)
     if not place.follows:
@@ -226,7 +173,7 @@ async def promote(ports: Ports, service: str, environment: str, author: str, con
     deployed = await ports.releases.in_force(place.follows, service, version)
     if not deployed:
         raise ProblemError(_none(service, place.follows))
-    return await deploy(ports, service, environment, deployed[-1].release, author, consent=consent, how="promote")
+    return await deploy(ports, service, environment, deployed[-1].release, author, consent=consent, how="promote", overrule=overrule)
 
 
 async def undeploy(ports: Ports, service: str, environment: str, author: str, version: int = 1) -> None:

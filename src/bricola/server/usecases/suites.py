@@ -11,6 +11,7 @@ from typing import Any, Protocol
 import httpx
 import structlog
 
+from bricola.core.definitions.base import Definition
 from bricola.core.definitions.model import EnvironmentDefinition, segment_of
 from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.definitions.text import write_definition
@@ -77,9 +78,14 @@ class Part:
     def writes(self) -> bool:
         return any(one.writes for _, one in self.suite.all_parts)
 
-    @property
-    def digest(self) -> str:
-        return hashlib.sha256(write_definition(self.suite).encode()).hexdigest()[:16]
+
+
+PLACE = "@environment"  # stands for the environment among the texts of a run
+
+
+def digest_of(definition: Definition) -> str:
+    """What stands for the text of a suite or an environment, as it was in a run."""
+    return hashlib.sha256(write_definition(definition).encode()).hexdigest()[:16]
 
 
 @dataclass
@@ -158,7 +164,7 @@ async def start(ports: Ports, found: Plan, author: str) -> RunningRun:
     asked = found.asked
     stored = StoredRun(0, found.environment.name, author, time.time(), None, "running", found.purpose,
                        [one.suite.name for one in found.parts], {one.live.segment: one.live.release for one in found.parts},
-                       {one.suite.name: one.digest for one in found.parts},
+                       {one.suite.name: digest_of(one.suite) for one in found.parts} | {PLACE: digest_of(found.environment)},
                        {"services": asked.services, "suites": asked.suites, "only": asked.only, "generated": asked.generated,
                         "random": asked.random, "seed": asked.seed})
     run = await ports.test_runs.begin(stored)
