@@ -81,6 +81,8 @@ class Door:
     async def thin(self, shot: Shot, seen: Seen) -> Sequence[Problem]:
         return ()
 
+    async def close(self) -> None: ...
+
     def why_not(self, case: Case, operation: OperationShape) -> str:
         return ""
 

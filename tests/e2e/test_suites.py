@@ -1,6 +1,7 @@
 """Test suites at the demo, as people and build servers run them."""
 
 import json
+import re
 import signal
 import subprocess
 import time
@@ -89,3 +90,58 @@ def test_ctrl_c_ends_a_run_cleanly(own: Demo) -> None:
     assert process.returncode == 130
     assert found["state"] == "stopped"
     assert 0 < len(found["results"]) < found["total"]
+
+
+def kept(own: Demo, *words: str) -> str:
+    """The case that a command kept, as text."""
+    told = own.run(*words)
+    assert "Kept as" in told.stdout, told.stderr
+    return told.stdout
+
+
+def test_what_was_called_is_kept_and_passes_again(own: Demo) -> None:
+    call = ("call", "rehearsal", "VesselRegistry", "GetVessel")
+    good = kept(own, *call, "registration=LK-0412", "--keep", "kept.good")
+    assert "vessel.changeToken: {present: true}" in good
+    assert "changes with every write" in good
+    assert "fault: NotFound" in kept(own, *call, "registration=LK-9998", "--keep", "kept.none")
+    assert "problem: value.pattern" in kept(own, *call, "registration=X", "--keep", "kept.wrong")
+    assert "identity: none" in kept(own, *call, "registration=LK-0412", "--as", "anonymous", "--keep", "kept.nobody")
+    again = own.run(*call, "registration=X", "--keep", "kept.wrong")
+    assert "has a case wrong already" in again.stderr
+    booked = kept(own, "call", "rehearsal", "PassageBooking", "BookPassage", "--sample", "--trial", "--keep", "kept-booking.trial")
+    assert r"passageNumber: {matches: 'PS-\d{6}'}" in booked
+    wrote = own.run("call", "rehearsal", "VesselRegistry", "SaveVessel", "--sample", "--keep", "kept.save")
+    assert "must say how that is taken away" in wrote.stderr
+    told = own.run("test", "rehearsal", "-s", "kept", "-s", "kept-booking")
+    assert told.returncode == 0, told.stdout
+    assert own.run("call", "rehearsal", "BerthDesk", "GetBerth", "code=ALDE-1", "--keep", "kept.berth").stderr.count("is about VesselRegistry")
+
+
+def test_a_workflow_runs_without_its_backends_and_a_flow_without_its_host(own: Demo) -> None:
+    numbers = {}
+    for name, words in {"booked": (), "refused": ("registration=LK-9999",)}.items():
+        told = own.run("call", "rehearsal", "PassageBooking", "BookPassage", "--sample", *words, "--json")
+        numbers[name] = json.loads(told.stdout)["call"]
+    for name, number in numbers.items():
+        deadline = time.monotonic() + 10
+        while "Kept as" not in (made := own.run("suites", "keep", f"alone.{name}", "--call", number, "--stand-ins")).stdout:
+            assert time.monotonic() < deadline, made.stderr  # traces are written a moment later
+    kept(own, "suites", "keep", "film.ledger", "--film", "LockLedger.GetVesselLedger", "-e", "rehearsal")
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        path = "environments/rehearsal.yaml"
+        text = client.export()[path]
+        gone = text.replace("rehearsal/registry.db", "rehearsal/gone.db").replace("ledger-clerk-rehearsal", "ledger-clerk-rehearsal")
+        client.apply({path: re.sub(r"north: \{address: '127.0.0.1:\d+'\}", "north: {address: '127.0.0.1:9'}", gone)})
+        try:
+            told = own.run("test", "rehearsal", "-s", "alone", "-s", "film")
+            assert told.returncode == 0, told.stdout
+            assert own.run("test", "rehearsal", "-s", "passage-booking").returncode == 1
+            suite = client.export()["test-suites/alone.yaml"]
+            assert "step: book.enter.entered" in suite
+            client.apply({"test-suites/alone.yaml": re.sub(r"  - step: priced\n(?:    .*\n|    - .*\n)+?(?=  - step)", "", suite)})
+            less = own.run("test", "rehearsal", "-s", "alone")  # what reaches nothing outside runs as it is
+            assert less.returncode == 0, less.stdout
+        finally:
+            client.apply({path: text})

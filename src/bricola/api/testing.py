@@ -117,6 +117,26 @@ class SuiteDetail(Suite):
 
 
 @closed
+class Chosen(TypedDict):
+    """Where something else is expected than came, and why."""
+
+    place: str
+    words: str
+
+
+@closed
+class KeptCase(TypedDict):
+    """A case that was made of a call, as text, with what was chosen for it. `created`: the suite began with it."""
+
+    suite: str
+    case: str
+    service: str
+    created: bool
+    text: str
+    chosen: list[Chosen]
+
+
+@closed
 class CaseForms(TypedDict):
     """A case as a request to be sent from outside: curl, python, zeep, http; `address` is where it goes."""
 

@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -11,6 +11,9 @@ from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import STATES, err, out, print_answer, print_json, print_screen, table, text, when
 from bricola.cli.records import print_comparison, print_trial
 from bricola.core.problems import Problem, ProblemError, shown
+
+if TYPE_CHECKING:
+    from bricola.client import Client
 
 
 def register(app: typer.Typer) -> None:
@@ -38,6 +41,8 @@ def register(app: typer.Typer) -> None:
         compare: Annotated[bool, typer.Option("--compare", help="Show the answer beside the stored rows, field by field.")] = False,
         outside: Annotated[bool, typer.Option(
             "--outside", help="Of a relay: also ask the other side itself, and show both answers.")] = False,
+        keep: Annotated[str, typer.Option("--keep", metavar="SUITE.CASE", help="Keep it as a case of a test suite.")] = "",
+        replace: Annotated[bool, typer.Option("--replace", help="With --keep: in the place of a case of that name.")] = False,
         envelope: Annotated[Path | None, typer.Option(help="Send the envelope in this file ('-': standard input).")] = None,
         at: At = "",
         as_json: Json = False,
@@ -67,9 +72,10 @@ def register(app: typer.Typer) -> None:
                     theirs = client.ask_outside(environment, service, operation, given, text_of, soap, reply["response"])
                 except ProblemError as error:
                     refused = error
+            kept = _kept(client, keep, replace, reply, environment, service, operation, given, text_of) if keep else None
         if as_json:
-            print_json(dict(reply) | ({"comparison": comparison} if comparison is not None else {})
-                       | ({"outside": theirs} if theirs is not None else {}))
+            more = {"kept": kept, "comparison": comparison, "outside": theirs}
+            print_json(dict(reply) | {name: value for name, value in more.items() if value is not None})
         else:
             _print_reply(reply, raw)
             print_trial(reply)
@@ -77,6 +83,8 @@ def register(app: typer.Typer) -> None:
                 print_comparison(comparison)
             if theirs is not None:
                 _print_outside(theirs)
+            if kept is not None:
+                print_kept(kept)
         if refused is not None:
             raise refused
         if not good:
@@ -132,6 +140,34 @@ def register(app: typer.Typer) -> None:
              f"{one['micros'] / 1000:.1f} ms", text(one["fault"]))
             for one in found
         ], right=("Took",)))
+
+
+def _kept(client: "Client", name: str, replace: bool, reply: Mapping[str, Any], environment: str, service: str, operation: str,
+          values: dict[str, Any], envelope: str | None) -> Mapping[str, Any]:
+    suite, case = split_case(name)
+    tried = {"environment": environment, "service": service, "operation": operation, "values": values, "envelope": envelope or "",
+             "soap": reply["soap"], "caller": reply["caller"], "trial": bool(reply["trial"]), "answer": reply["answer"],
+             "fault": reply["fault"]}
+    return client.keep_case(suite, case, tried, replace=replace)
+
+
+def split_case(name: str) -> tuple[str, str]:
+    """Suite and case of SUITE.CASE. Raises ProblemError."""
+    suite, _, case = name.partition(".")
+    if not suite or not case:
+        raise ProblemError(Problem("keep.name", "A case is kept under the name of a suite and its own.", found=shown(name),
+                                   expected="SUITE.CASE, like vessel-registry.a-known-vessel"))
+    return suite, case
+
+
+def print_kept(kept: Mapping[str, Any]) -> None:
+    """A case that was kept, and what was chosen for it."""
+    out.print(f"\n[green]●[/] Kept as [bold]{text(kept['suite'])}.{text(kept['case'])}[/], a draft"
+              + (f"; the suite of {text(kept['service'])} begins with it." if kept["created"] else "."))
+    out.print(text(kept["text"].rstrip()))
+    for one in kept["chosen"]:
+        out.print(f"  [yellow]▲[/] {text(one['place'])}: {text(one['words'])}")
+    out.print(f"  [dim]run it: bricola test ENVIRONMENT --suite {text(kept['suite'])} --only {text(kept['case'])}[/]")
 
 
 def _print_outside(theirs: Mapping[str, Any]) -> None:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 from rich.live import Live
 
+from bricola.cli.calling import print_kept, split_case
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import err, out, print_json, table, text, when
 from bricola.core.problems import Problem, ProblemError
@@ -92,6 +93,24 @@ def register(app: typer.Typer) -> None:
             sys.stdout.write(found["text"])
         else:
             _print_suite(found)
+
+    @suites.command("keep")
+    def keep(
+        name: Annotated[str, typer.Argument(metavar="SUITE.CASE")],
+        call: Annotated[str, typer.Option("--call", metavar="NUMBER", help="Of this call of the log, whose trace was kept.")] = "",
+        stand_ins: Annotated[bool, typer.Option("--stand-ins", help="What its workflow called is answered as it was then.")] = False,
+        film: Annotated[str, typer.Option("--film", metavar="SERVICE.OPERATION", help="Of the film of what it runs.")] = "",
+        environment: Annotated[str, typer.Option("--environment", "-e", help="With --film: where the service is live.")] = "",
+        replace: Annotated[bool, typer.Option("--replace", help="In the place of a case of that name.")] = False,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Make a case of what happened: of a call of the log, or of the film of a screen flow."""
+        suite, case = split_case(name)
+        if bool(call) == bool(film):
+            raise ProblemError(Problem("keep.what", "Say what is to be kept.", expected="--call NUMBER, or --film SERVICE.OPERATION"))
+        with connect(at) as client:
+            kept = client.keep_case(suite, case, None, call, film, environment, stand_ins, replace)
+        print_json(kept) if as_json else print_kept(kept)
 
     @suites.command("runs")
     def runs(environment: Annotated[str, typer.Option("--environment", "-e")] = "",

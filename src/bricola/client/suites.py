@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, cast
 
-from bricola.client.transport import ApiConnection
+from bricola.client.transport import ApiConnection, Json
 
 if TYPE_CHECKING:
     from bricola.api import testing as answers
@@ -18,6 +18,13 @@ class SuiteCalls(ApiConnection):
     def suite(self, name: str) -> "answers.SuiteDetail":
         """One with its cases and its runs."""
         return cast("answers.SuiteDetail", self._ask("GET", f"/suites/{name}"))
+
+    def keep_case(self, suite: str, case: str, tried: Json | None = None, call: str = "", film: str = "", environment: str = "",
+                  stand_ins: bool = False, replace: bool = False) -> "answers.KeptCase":
+        """Make a case, as a draft: of a call that was tried (what `call` was given and answered), of one of the log by its number, or of
+        the film of what an operation runs."""
+        body = {"tried": tried, "call": call, "film": film, "environment": environment, "stand_ins": stand_ins, "replace": replace}
+        return cast("answers.KeptCase", self._ask("POST", f"/suites/{suite}/cases/{case}", json=body))
 
     def begin_tests(self, environment: str, services: Sequence[str] = (), suites: Sequence[str] = (), only: Sequence[str] = (),
                     generated: bool = False, random: int = 0, seed: int = 0, at_once: int | None = None) -> "answers.TestRun":

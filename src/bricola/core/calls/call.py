@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 from bricola.core.calls.callers import ANONYMOUS, Caller
 from bricola.core.calls.limits import Limits
+from bricola.core.calls.standing import StandIns
 from bricola.core.calls.trace import Span, Trace
 from bricola.core.calls.trials import Trial
 from bricola.core.calls.written import Written
@@ -63,6 +64,7 @@ class Call:
     kept: Mapping[str, Any] | None = None  # sessions that it keeps over several steps, by pool
     desk: Desk | None = None  # where it has itself accepted as a job, or asks for one
     journal: Journal | None = None  # of the job that it is
+    stand_ins: StandIns | None = None  # of a test: what its inner calls are answered instead of being made
     # what becomes known
     limits: Limits | None = None  # that counted this call in
     result: str = "answered"

@@ -111,9 +111,11 @@ class Expected(Frozen):
 
 
 class StandIn(Frozen):
-    """What an inner call of a workflow is answered instead of being made: by the step that makes it, in the order of its turns."""
+    """What an inner call of a workflow is answered instead of being made: by the step that makes it, in the order of its turns, or with
+    `takes` where it asks for just that. Of an address over HTTP the answer is its `status` and `body`, of a file its `text`."""
 
     step: str
+    takes: dict[str, Any] | None = None
     answer: dict[str, Any] = {}
     fault: str = ""
     message: Line = ""
@@ -129,8 +131,9 @@ class Case(_Case):
     """One call and what is expected of it. `values` as JSON has them, or a whole `envelope`; `face` the first that the service has;
     `caller` the suite's, or the first who may; `identity` is for calls without one, with a token that nobody has, with one that has
     expired, or as a caller without any role. What writes is rolled back, unless the case `writes`; then `clean_up` takes away what it
-    left. `rows` are values for as many runs: written here, or the name of a CSV file of the suite. `set_up` and `clean_up` name steps of
-    the suite."""
+    left. `rows` are values for as many runs: written here, or the name of a CSV file of the suite. With `film` the recorded
+    film of that screen flow stands in for its host, and `stand_ins` for what a workflow calls; it then runs without them. `set_up` and
+    `clean_up` name steps of the suite."""
 
     operation: ElementName
     description: Line = ""
@@ -155,7 +158,7 @@ class Case(_Case):
             raise ValueError("an envelope is a SOAP message; the face rest takes values")
         if self.identity and self.identity != "expired-token" and self.caller:
             raise ValueError(f"with '{self.identity}' nobody is named, so it has no caller")
-        if self.writes and not self.clean_up:
+        if self.writes and not self.clean_up and not self.stand_ins:
             raise ValueError("a case that writes says in 'clean_up' which steps take away what it left")
         return self
 

@@ -109,6 +109,8 @@ def with_around(handler: Handler, shape: OperationShape, environment: str, befor
         return handler
 
     async def around(call: Call, given: Values) -> Values:
+        if call.stand_ins is not None:
+            return await handler(call, given)
         if before is not None:
             call.note("what stands before it")
             try:

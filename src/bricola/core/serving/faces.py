@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from bricola.core.calls.call import Call, Came
+from bricola.core.calls.standing import StandIns
 from bricola.core.calls.written import written_block
 from bricola.core.messages.addressing import REPLY_TO, reply_address
 from bricola.core.messages.envelope import (
@@ -44,6 +45,7 @@ class Request:
     action: str = ""  # SOAPAction
     fresh: bool = False  # no stored answer
     left: Callable[[], Awaitable[None]] | None = None  # waits until the caller is gone
+    stand_ins: StandIns | None = None  # of a test from inside
 
 
 

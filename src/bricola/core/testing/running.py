@@ -81,6 +81,7 @@ class Door(Protocol):
     async def send(self, shot: Shot) -> tuple[Seen, str]: ...
     async def beside(self, shot: Shot, seen: Seen) -> Mapping[str, Any] | None: ...
     async def thin(self, shot: Shot, seen: Seen) -> Sequence[Problem]: ...
+    async def close(self) -> None: ...
     def why_not(self, case: Case, operation: OperationShape) -> str:
         """Why a case is not run here; '' when it is."""
         ...
@@ -148,7 +149,13 @@ class SuiteRun:
                 for one in wanted:
                     tasks.create_task(self._case(one))
         finally:
-            await asyncio.shield(self._steps(self._suite.clean_up, "clean-up", ""))
+            await asyncio.shield(self._end())
+
+    async def _end(self) -> None:
+        try:
+            await self._steps(self._suite.clean_up, "clean-up", "")
+        finally:
+            await self._door.close()
 
     async def _case(self, case: Case) -> None:
         try:

@@ -7,7 +7,9 @@ from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel, Field
 
 from bricola.api import testing as answers
-from bricola.server.api.access import Operator, Running, Viewer
+from bricola.core.problems import Problem, ProblemError
+from bricola.server.api.access import Integrator, Operator, Running, Viewer
+from bricola.server.usecases import keeping
 from bricola.server.usecases import suites as use
 
 router = APIRouter(tags=["tests"])
@@ -25,6 +27,50 @@ class NewRun(BaseModel):
     random: int = Field(0, ge=0, le=1000)
     seed: int = 0
     at_once: int = Field(use.AT_ONCE, ge=1, le=32)
+
+
+class TriedCall(BaseModel):
+    """A call as the bench sent it, and what came: an answer, or a fault."""
+
+    environment: str
+    service: str
+    operation: str
+    values: dict[str, Any] = {}
+    envelope: str = Field("", max_length=4_000_000)
+    soap: str = Field("", max_length=10)
+    caller: str = Field("", max_length=80)
+    trial: bool = False
+    answer: dict[str, Any] | None = None
+    fault: dict[str, Any] | None = None
+
+
+class ToKeep(BaseModel):
+    """What becomes a case: one call that was tried, one of the call log by its number, or the film of what an operation runs
+    (Service.Operation, in an environment). `stand_ins`: what a workflow called is answered as it was then. `replace`: in the place of a
+    case of that name."""
+
+    tried: TriedCall | None = None
+    call: str = Field("", max_length=100)
+    film: str = Field("", max_length=200)
+    environment: str = Field("", max_length=80)
+    stand_ins: bool = False
+    replace: bool = False
+
+
+@router.post("/suites/{suite}/cases/{case}", response_model=answers.KeptCase, status_code=201)
+async def keep(suite: str, case: str, body: ToKeep, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Keep what happened as a case of a suite, as a draft; a suite that is not there begins with it."""
+    if body.tried is not None:
+        one = body.tried
+        tried = keeping.Tried(one.environment, one.service, one.operation, one.values, one.envelope, one.soap, one.caller, one.trial,
+                              one.answer, one.fault)
+        return await keeping.keep_tried(bricola, suite, case, tried, user.name, body.replace)
+    if body.call:
+        return await keeping.keep_call(bricola, suite, case, body.call, user.name, body.stand_ins, body.replace)
+    service, _, operation = body.film.partition(".")
+    if not operation:
+        raise ProblemError(Problem("keep.what", "Nothing says what is to be kept.", expected="tried, call, or film as Service.Operation"))
+    return await keeping.keep_film(bricola, suite, case, body.environment, service, operation, user.name, body.replace)
 
 
 @router.get("/suites", response_model=list[answers.Suite])

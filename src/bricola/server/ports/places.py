@@ -167,6 +167,16 @@ class Places:
         pools = {name: self.pool(environment, name, catalogue) for name in backends_of(catalogue, service)}
         return await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
 
+    async def compile_apart(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int, catalogue: Catalogue,
+                            resolved: ResolvedService, kept: str) -> LiveService:
+        """The same with pools of its own, which whoever asked for it closes. For tests in which something stands in for a backend."""
+        pools: dict[str, AnyPool] = {}
+        for name in backends_of(catalogue, service):
+            backend, binding = bound_backend(environment, name, catalogue)
+            pools[name] = Pool(f"{name} apart", self._kind(backend, binding, environment.name), binding.ends, binding.pool, time.monotonic)
+            pools[name].start()
+        return await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
+
     async def probe(self, live: LiveService) -> None:
         """Try every statement of a release once. Raises ProblemError."""
         for probe in live.probes:

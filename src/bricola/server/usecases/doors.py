@@ -9,8 +9,10 @@ from typing import Any, Protocol
 import httpx
 
 from bricola.core.calls.callers import Caller
-from bricola.core.definitions.model import EnvironmentDefinition
+from bricola.core.calls.standing import Standing, StandIns
+from bricola.core.definitions.model import Binding, EnvironmentDefinition
 from bricola.core.definitions.suites import Case
+from bricola.core.kinds.registry import sources
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.faces import Request
 from bricola.core.serving.live import LiveService
@@ -24,7 +26,7 @@ from bricola.server.ports.calls import Calls
 from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.ports.people import People
 from bricola.server.ports.places import Places
-from bricola.server.ports.releases import Releases
+from bricola.server.ports.releases import Releases, Thawed
 from bricola.server.usecases import records
 
 _LOAN_SECONDS = 120.0
@@ -122,18 +124,31 @@ class _Door(ABC):
     async def thin(self, shot: Shot, seen: Seen) -> Sequence[Problem]:
         return ()
 
+    @abstractmethod
+    async def close(self) -> None:
+        """Give back what was opened for the tests."""
+
     def why_not(self, case: Case, operation: OperationShape) -> str:
-        if case.writes and self._environment.protected:
+        if case.writes and self._environment.protected and not case.stand_ins:
             return f"It writes, and {self._environment.name} is protected: such cases run only where nobody relies on what is stored."
         return ""
 
 
 class FrontDoor(_Door):
-    """The real endpoint of what is live, over HTTP."""
+    """The real endpoint of what is live, over HTTP. Cases in which something stands in for a backend go by the side door."""
 
     def __init__(self, ports: Ports, environment: EnvironmentDefinition, live: LiveService, transport: httpx.AsyncClient) -> None:
         super().__init__(ports, environment, live)
         self._transport = transport
+        self._side = StagedDoor(ports, environment, live)
+
+    async def send(self, shot: Shot) -> tuple[Seen, str]:
+        if shot.case.film or shot.case.stand_ins:
+            return await self._side.send(shot)
+        return await super().send(shot)
+
+    async def close(self) -> None:
+        await self._side.close()
 
     async def _send(self, shot: Shot, headers: Mapping[str, str]) -> tuple[int, bytes, dict[str, str]]:
         path = f"/{'rest' if shot.face == 'rest' else 'soap'}/{self._environment.name}/{self._live.segment}"
@@ -148,16 +163,53 @@ class FrontDoor(_Door):
 
 
 class StagedDoor(_Door):
-    """A release that was compiled for an environment and is not in service there: the same pipeline, without the network."""
+    """A release that was compiled for an environment and is not in service there: the same pipeline, without the network. Where the film of
+    a screen flow stands in for its host, another compilation of the release answers, with pools of its own."""
+
+    def __init__(self, ports: Ports, environment: EnvironmentDefinition, live: LiveService) -> None:
+        super().__init__(ports, environment, live)
+        self._filmed: dict[str, LiveService] = {}
+        self._making = asyncio.Lock()
+
+    async def close(self) -> None:
+        for live in self._filmed.values():
+            for pool in live.pools.values():
+                await pool.close()
+
+    async def _with_film(self, flow: str) -> LiveService:
+        """The release with a film instead of a host. Raises ProblemError."""
+        async with self._making:
+            if flow not in self._filmed:
+                frozen = await self._ports.releases.thaw(await self._ports.releases.find(self._live.name, self._live.release))
+                self._filmed[flow] = await _filmed(self._ports, self._environment, frozen, self._live.release, flow)
+            return self._filmed[flow]
 
     async def _send(self, shot: Shot, headers: Mapping[str, str]) -> tuple[int, bytes, dict[str, str]]:
+        live = await self._with_film(shot.case.film) if shot.case.film else self._live
         request = Request(shot.body, headers.get("Content-Type", ""),
                           headers["Authorization"].encode() if "Authorization" in headers else None,
-                          "127.0.0.1", trial=headers.get("Bricola-Trial") == "true", action=headers.get("SOAPAction", "").strip('"'))
+                          "127.0.0.1", trial=headers.get("Bricola-Trial") == "true", action=headers.get("SOAPAction", "").strip('"'),
+                          stand_ins=_stand_ins(shot.case))
         pipeline = self._ports.pipeline
-        answer = await (pipeline.rest(self._live, shot.operation.name, request) if shot.face == "rest"
-                        else pipeline.soap(self._live, request))
+        answer = await (pipeline.rest(live, shot.operation.name, request) if shot.face == "rest"
+                        else pipeline.soap(live, request))
         told = {"call-id": answer.call, "content-type": answer.content_type.decode()}
         if answer.stub:
             told["bricola-stub"] = "true"
         return answer.status, answer.body, told
+
+
+def _stand_ins(case: Case) -> StandIns | None:
+    if not case.stand_ins:
+        return None
+    return StandIns([Standing(one.step, one.answer, one.fault, one.message, one.detail, one.problem, one.takes) for one in case.stand_ins])
+
+
+async def _filmed(ports: Ports, environment: EnvironmentDefinition, frozen: Thawed, release: int, flow: str) -> LiveService:
+    """A release in which the backend of a filmed flow is its film, in every place that has to do with it."""
+    hosts = {backend for kind, one in sources(frozen.catalogue) if one.name == flow for backend in kind.backends(one, frozen.catalogue)}
+    if not hosts:
+        raise ProblemError(Problem("test.film", "The service runs no such flow.", place=frozen.definition.name, found=flow))
+    bindings = tuple(Binding(name=one.name, film=flow) if one.name in hosts else one for one in environment.backends)
+    place = environment.model_copy(update={"backends": bindings})
+    return await ports.places.compile_apart(place, frozen.definition, release, frozen.catalogue, frozen.resolved, frozen.contract)

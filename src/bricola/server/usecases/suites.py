@@ -105,7 +105,7 @@ async def plan(ports: Ports, environment: str, asked: Asked, transport: httpx.As
     place = ports.drafts.environment(environment)
     for service in asked.services:
         ports.drafts.service(service)
-    parts = await asyncio.to_thread(_generated, ports, place, asked) if asked.generated else _suites(ports, place, asked)
+    parts = await asyncio.to_thread(_generated, ports, place, asked) if asked.generated else await _suites(ports, place, asked)
     if not parts:
         what = "Nothing that is live there is asked for." if asked.generated else "There is no suite for what is live there."
         raise ProblemError(Problem("test.nothing", what, Kind.MISSING, place=environment,
@@ -114,7 +114,7 @@ async def plan(ports: Ports, environment: str, asked: Asked, transport: httpx.As
     return Plan(place, asked, parts, lambda live: FrontDoor(ports, place, live, transport))
 
 
-def _suites(ports: Ports, place: EnvironmentDefinition, asked: Asked) -> list[Part]:
+async def _suites(ports: Ports, place: EnvironmentDefinition, asked: Asked) -> list[Part]:
     catalogue = ports.drafts.catalogue
     known = catalogue.all_of(SuiteDefinition)
     for name in asked.suites:
@@ -124,7 +124,7 @@ def _suites(ports: Ports, place: EnvironmentDefinition, asked: Asked) -> list[Pa
     for one in known:
         if (asked.suites and one.name not in asked.suites) or (asked.services and one.service not in asked.services):
             continue
-        live = live_of(ports, place.name, one.service)
+        live = live_of(ports, place.name, one.service) or await _of_what_is_down(ports, place, one.service)
         if live is not None:
             parts.append(Part(one, live))
         elif asked.suites or asked.services:
@@ -138,6 +138,19 @@ def live_of(ports: Ports, environment: str, service: str) -> LiveService | None:
     draft = ports.drafts.catalogue.find_service(service)
     return next((one for one in here if draft is not None and one.segment == segment_of(service, draft.version)),
                 max(here, key=lambda one: one.release, default=None))
+
+
+async def _of_what_is_down(ports: Ports, place: EnvironmentDefinition, service: str) -> LiveService | None:
+    """The release that is deployed and cannot answer, since a backend is gone: cases in which something stands in for it run all the same,
+    and the others say what callers are told."""
+    draft = ports.drafts.catalogue.find_service(service)
+    if draft is None or ports.places.down(place.name, draft.segment) is None:
+        return None
+    deployed = await ports.releases.in_force(place.name, service, draft.version)
+    if not deployed:
+        return None
+    frozen = await ports.releases.thaw(await ports.releases.find(service, deployed[-1].release))
+    return await ports.places.compile(place, frozen.definition, deployed[-1].release, frozen.catalogue, frozen.resolved, frozen.contract)
 
 
 def _generated(ports: Ports, place: EnvironmentDefinition, asked: Asked) -> list[Part]:

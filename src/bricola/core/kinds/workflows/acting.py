@@ -46,6 +46,7 @@ from bricola.core.kinds.workflows.running import (
     traced_plain,
 )
 from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.messages.plain import to_plain
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Values
 from bricola.core.shapes.primitives import lexical
@@ -132,7 +133,7 @@ def _within(binder: Binder, path: str, seconds: float, step: AsyncStep) -> Async
 def inner_call(call: Call, operation: str, journal: Journal | None = None) -> Call:
     """The call of something inside: for the same caller, until the same moment, as a trial when the outer one is."""
     return Call(call.id, operation, call.caller, call.at, call.deadline, call.trial, kept=call.kept, journal=journal, trace=call.trace,
-                span=call.span, written=call.written)
+                span=call.span, written=call.written, stand_ins=call.stand_ins)
 
 
 @makes(CallNode)
@@ -154,6 +155,9 @@ def _call(binder: Binder, node: CallNode) -> Made:
             span.lines.append(text)
 
         async def ask(mark: RequestMark | None = None) -> Values:
+            standing = run.call.stand_ins
+            if standing is not None and (backends or standing.knows(path)):  # what reaches nothing outside runs as it is
+                return standing.answer(path, shape.output, to_plain(shape.input, values), {one.name: one.record for one in shape.faults})
             call = inner_call(run.call, text, journal.inside(path) if journal is not None and nests else None)
             call.request = mark
             answer = await handle(call, values)
@@ -205,6 +209,8 @@ def _undoer(binder: Binder, node: CallNode) -> tuple[Undoer, Callable[[Names], V
 
     def undoer(run: Run, values: Values | str, key: str) -> Undo:
         async def undo(call: Call, mark: RequestMark | None) -> None:
+            if call.stand_ins is not None:
+                return  # nothing was done that could be undone
             span = call.trace.span(f"{path}.undo", "undo", run.depth) if call.trace is not None else None
             own = run.journal.inside(run.journal.undoing(key)).after_all() if run.journal is not None and _nests(inner) else None
             made = inner_call(call, text, own)

@@ -63,7 +63,7 @@ def accept(definition: WorkflowDefinition, run: Handler) -> Handler:
     seconds, answers = definition.seconds or SECONDS, definition.answers == "later"
 
     async def accepted(call: Call, values: Values) -> Values:
-        if call.trial is not None:
+        if call.trial is not None or call.stand_ins is not None:
             try:
                 await run(call, values)
             except DeclaredFaultError as fault:  # of the job, which this operation does not declare: it would have accepted it

@@ -100,6 +100,8 @@ class KeptSteps:
     async def run(self, run: Run, names: Names, mark: RequestMark | None = None) -> bool:
         """Whether the workflow has ended. Raises FoundError where the mark says that all of it was stored before."""
         call = run.call
+        if call.stand_ins is not None:
+            return await self.block.run(run, names)
         kept = await self.pool.keep(call)
         done, written = len(run.undo), len(call.written or ())
         trial, outer_trial = call.trial, call.trial is not None and call.trial.kept

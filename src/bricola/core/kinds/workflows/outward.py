@@ -4,6 +4,7 @@ import json
 from collections.abc import Awaitable, Callable, Mapping
 from typing import Any
 
+from bricola.core.calls.standing import StandIns
 from bricola.core.calls.trace import Held
 from bricola.core.calls.written import Written
 from bricola.core.expressions.compiling import Compiled
@@ -49,7 +50,7 @@ def _http(binder: Binder, node: HttpNode) -> Made:
             pool.give_back(session, broken)
 
     async def run(run: Run, names: Names) -> bool:
-        if run.call.trial is not None and node.method != "GET":
+        if run.call.trial is not None and run.call.stand_ins is None and node.method != "GET":
             raise ProblemError(Problem("trial.address", "What the other side stores cannot be rolled back from here.", place=node.path,
                                        mend="Call it without a trial, in an environment where it may write."))
         path = str(await run.value(node.where, names)) if node.where is not None else ""
@@ -67,6 +68,8 @@ def _http(binder: Binder, node: HttpNode) -> Made:
         run.call.note(f"{node.method} {path or '/'}" if node.where is None or not node.where.secret else node.method)
 
         async def work(mark: RequestMark | None) -> Done:
+            if run.call.stand_ins is not None:
+                return Done(_standing(node, run.call.stand_ins))
             return Done(_answer(node, await again(run, node.tries, node.pause, lambda: ask(run, path, headers, body))))
 
         names[node.name] = await outside(run, node.path, how, work)
@@ -114,6 +117,13 @@ def _header(text: str, place: str) -> str:
     return text
 
 
+def _standing(node: HttpNode, stand_ins: StandIns) -> dict[str, Any]:
+    """What an address is answered in a test without it."""
+    told = stand_ins.plain(node.path)
+    body = json.dumps(plain_json(told.get("body"))).encode() if told.get("body") is not None else b""
+    return _answer(node, Answered(int(told.get("status", 200)), "application/json", body))
+
+
 def _answer(node: HttpNode, answered: Answered) -> dict[str, Any]:
     if answered.status not in node.accepts:
         raise ProblemError(Problem("outside.status", "The other side answers with a status that is not expected.", Kind.BACKEND,
@@ -147,12 +157,14 @@ def _file(binder: Binder, node: FileNode) -> Made:
     text: Compiled | None = node.text
 
     async def run(run: Run, names: Names) -> bool:
-        if run.call.trial is not None and text is not None:
+        if run.call.trial is not None and run.call.stand_ins is None and text is not None:
             raise ProblemError(Problem("trial.file", "A file that is written cannot be rolled back.", place=node.path))
         path = str(await run.value(node.where, names))
         content = str(await run.value(text, names)) if text is not None else ""
 
         async def work(mark: RequestMark | None) -> Done:
+            if run.call.stand_ins is not None:
+                return Done({"path": path, **({"text": run.call.stand_ins.plain(node.path).get("text", "")} if text is None else {})})
             async with pool.session(run.call) as session:
                 if text is None:
                     return Done({"path": path, "text": await session.read(path)})
