@@ -17,6 +17,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import OperationShape
 from bricola.core.testing.checking import check_suite
 from bricola.core.testing.junit import write_junit
+from bricola.core.testing.mending import mend_suite
 from bricola.core.testing.replies import Seen, read_rest, read_soap
 from bricola.core.testing.running import Outcome, Result, Shot, SuiteRun
 from tests.core.samples import gauge_service
@@ -340,3 +341,17 @@ def test_results_as_build_servers_read_them() -> None:
     assert 'failures="1"' in text
     assert 'skipped="1"' in text
     assert "Expected 1, found 2" in text
+
+
+def test_a_suite_follows_a_contract_that_changed() -> None:
+    older = suite("cases:\n  good:\n    operation: GetGage\n    values: {cod: G01}\n    expects:\n      values: {gauge.plce: x, gauge.gone: 1}\n"
+                  "  refused: {operation: GetGauge, values: {cod: X, other: 1}, expects: {problem: value.pattern}}\n"
+                  "  found: {operation: FindGauges, values: {grade: A, wrong: 2}}\n  fault: {operation: GetGauge, expects: {fault: NotFond}}\n")
+    mended, told = mend_suite(older, SHAPE)
+    assert [one.operation for one in mended.cases] == ["GetGauge", "GetGauge", "FindGauges", "GetGauge"]
+    assert [dict(one.values) for one in mended.cases] == [{"code": "G01"}, {"code": "X", "other": 1}, {"grade": "A"}, {"code": "G01"}]
+    assert list(mended.cases[0].expects.values) == ["gauge.place"]
+    assert mended.cases[3].expects.fault == "NotFound"
+    assert any("gauge.gone is gone" in words for _, words in told)
+    assert [one.code for one in check_suite(mended, SHAPE)] == []
+    assert mend_suite(mended, SHAPE) == (mended, [])

@@ -4,6 +4,7 @@ import json
 import re
 import signal
 import subprocess
+import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -145,3 +146,61 @@ def test_a_workflow_runs_without_its_backends_and_a_flow_without_its_host(own: D
             assert less.returncode == 0, less.stdout
         finally:
             client.apply({path: text})
+
+
+def test_an_empty_answer_says_why(own: Demo) -> None:
+    call = ("call", "rehearsal", "VesselRegistry", "FindVessels")
+    assert "No row of the table vessel has what nameContains asks of name" in own.run(*call, "kind=barge", "nameContains=zzzz").stdout
+    assert "fit each of kind, nameContains" in own.run(*call, "kind=tanker", "nameContains=Brave Teal").stdout
+    assert "empty" not in own.run(*call, "kind=barge").stdout
+    report = own.run("call", "rehearsal", "TonnageReport", "GetTonnage", "fromDate=2035-01-01", "toDate=2035-02-01").stdout
+    assert "no rows at all in the query tonnage for these fromDate, toDate" in report
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        client.apply({"suites/thin.yaml": "test-suite: thin\nservice: VesselRegistry\ncases:\n"
+                      "  found: {operation: FindVessels, values: {nameContains: zzzz}}\n"
+                      "  none: {operation: FindVessels, values: {nameContains: zzzz}, expects: {values: {vessel: {count: 0}}}}\n"})
+    told = own.run("test", "rehearsal", "-s", "thin")
+    assert told.returncode == 0
+    assert "1 thin" in told.stdout
+
+
+def test_a_case_is_sent_from_elsewhere(own: Demo, tmp_path: Path) -> None:
+    environ = {**own.environ, "BRICOLA_TOKEN": own.token("harbour-desk")}
+    for case in ("a-known-vessel", "an-unknown-vessel", "a-new-vessel-on-trial", "over-rest"):
+        forms = json.loads(own.run("suites", "request", f"vessel-registry.{case}", "rehearsal", "--json").stdout)["forms"]
+        assert ("zeep" in forms) == (case != "over-rest")
+        for form, program in (("python", [sys.executable]), ("zeep", [sys.executable]), ("curl", ["bash"])):
+            if form in forms:
+                file = tmp_path / form
+                file.write_text(forms[form])
+                told = subprocess.run([*program, str(file)], env=environ, capture_output=True, text=True, check=True)
+                assert "LK-" in told.stdout, (form, told.stdout, told.stderr)
+    send = ("suites", "send", "vessel-registry.a-known-vessel", "rehearsal")
+    assert "its token is not known here" in own.run(*send).stderr
+    told = own.run(*send, "--token", own.token("harbour-desk"))
+    assert told.returncode == 0
+    number = re.search(r"call ([0-9a-f-]+)", told.stdout)
+    assert number is not None
+    assert "VesselRegistry.GetVessel, release 1, as harbour-desk, answered" in told.stdout
+    assert own.run("suites", "send", "vessel-registry.a-known-vessel", "rehearsal", "--token", "wrong").returncode == 1
+    assert "takes {a-known-vessel.vessel.changeToken}" in own.run("suites", "request", "vessel-registry.renamed-on-trial", "rehearsal").stderr
+
+
+def test_a_changed_contract_names_its_cases_and_they_are_mended(own: Demo) -> None:
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        path = "registry/vessel.yaml"
+        files = client.export()
+        client.apply({path: files[path].replace("  lengthM:\n", "  lengthOverAllM:\n    column: length_m\n")})
+        try:
+            told = own.run("compare", "VesselRegistry", "live", "draft").stdout
+            assert re.search(r"vessel-registry a-known-vessel +GetVessel +✕ does not fit: vessel has no part lengthM", told)
+            assert "bricola suites mend vessel-registry" in told
+            assert "lengthOverAllM" in own.run("suites", "mend", "vessel-registry", "--yes").stdout
+            assert client.mend_suite("vessel-registry", plan_only=True)["left"] == []
+            left = [one for one in client.compare("VesselRegistry", "live", "draft")["cases"] if one["suite"] == "vessel-registry"]
+            assert left
+            assert not [one for one in left if one["problems"]]
+        finally:
+            client.apply({path: files[path], "suites/vessel-registry.yaml": files["suites/vessel-registry.yaml"]})

@@ -41,6 +41,7 @@ class BenchAnswer(TypedDict):
     answer: dict[str, Any] | None
     fault: BenchFault | None
     problems: list[Problem]
+    warnings: list[Problem]  # the status is good and the answer right, and still it says little
 
 
 @closed

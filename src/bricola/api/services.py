@@ -333,6 +333,18 @@ class JudgedCaller(TypedDict):
 
 
 @closed
+class AffectedCase(TypedDict):
+    """A test case that a change is about. `problems` say why it does not fit the new contract, `mends` what can be mended by itself."""
+
+    suite: str
+    case: str
+    operation: str
+    changes: list[str]
+    problems: list[Problem]
+    mends: list[str]
+
+
+@closed
 class Comparison(TypedDict):
     service: str
     old: Side
@@ -340,6 +352,7 @@ class Comparison(TypedDict):
     verdict: str
     changes: list[ContractChange]
     callers: list[JudgedCaller]
+    cases: list[AffectedCase]
     definitions: list[FileDifference]
     contract: list[Line]
 

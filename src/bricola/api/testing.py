@@ -4,7 +4,7 @@ from typing import Any, Literal
 
 from typing_extensions import TypedDict
 
-from bricola.api.base import Problem, closed
+from bricola.api.base import Line, Problem, closed
 from bricola.core.testing.running import Outcome
 
 RunState = Literal["running", "ended", "stopped", "broken off"]
@@ -137,9 +137,31 @@ class KeptCase(TypedDict):
 
 
 @closed
+class Mended(TypedDict):
+    """What was mended of a suite, what is left, and the lines that differ."""
+
+    suite: str
+    mended: list[Chosen]
+    left: list[Problem]
+    lines: list[Line]
+
+
+@closed
 class CaseForms(TypedDict):
     """A case as a request to be sent from outside: curl, python, zeep, http; `address` is where it goes."""
 
     address: str
     caller: str
+    identity: str
+    headers: dict[str, str]
+    body: str
     forms: dict[str, str]
+
+
+@closed
+class JudgedReply(TypedDict):
+    """What a reply that came elsewhere is worth; `call` is the number under which the service recorded it."""
+
+    call: str
+    outcome: Outcome
+    problems: list[Problem]

@@ -236,6 +236,8 @@ def _print_reply(reply: Mapping[str, Any], raw: bool) -> None:
         return
     if reply["answer"] is not None:
         print_answer(reply["answer"])
+        for one in reply["warnings"]:
+            out.print(f"[yellow]▲[/] {text(one['message'])} {text(one.get('found', ''))} {text(one.get('mend', ''))}".rstrip())
         out.print(f"[green]●[/] [dim]answered in {reply['ms']:.1f} ms as {text(reply['caller'])}, call {text(reply['call'])}[/]")
         return
     if reply["fault"] is not None:

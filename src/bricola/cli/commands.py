@@ -69,7 +69,7 @@ COMMANDS: dict[str, Listed] = {
     "call": Listed("calling", "Calls", "Call an operation through its real endpoint and print the answer. Exit status 1 for a fault."),
     "test": Listed("testing", "Tests",
         "Run test suites, or tests made from the contracts. Exit status 1 when one fails, 130 when it is stopped."),
-    "suites": Listed("testing", "Tests", "Test suites: kept cases of services, whether they fit, and their runs."),
+    "suites": Listed("suites", "Tests", "Test suites: kept cases of services, whether they fit, and their runs."),
     "keys": Listed("calling", "Calls", "List real keys for an input that holds the key of an object."),
     "calls": Listed("calling", "Calls", "List recorded calls, the newest first."),
     "trace": Listed("tracing", "Calls",

@@ -1,6 +1,6 @@
 """`release` to `retire`: the way of a service from draft to live and back."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -173,11 +173,27 @@ def _print_comparison(found: Mapping[str, Any], contract: bool) -> None:
         out.print(table(("Caller", "Calls in 30 days", "Last", "Verdict"), [
             (text(one["caller"]), str(one["calls"]), when(one["last"]), VERDICTS[one["verdict"]]) for one in found["callers"]
         ], right=("Calls in 30 days",)))
+    _print_cases(found["cases"])
     for file in found["definitions"]:
         out.print()
         print_lines(f"{file['path']} {file['action']}", file["lines"])
     if contract and found["contract"]:
         print_lines("the contract", found["contract"])
+
+
+def _print_cases(cases: Sequence[Mapping[str, Any]]) -> None:
+    """The test cases that a change is about, those that do not fit any more first."""
+    if not cases:
+        return
+    out.print()
+    rows = sorted(cases, key=lambda one: not one["problems"])
+    out.print(table(("Test case", "Operation", "After the change", "Mend"), [
+        (f"{text(one['suite'])} {text(one['case'])}", text(one["operation"]),
+         f"[red]✕ does not fit:[/] {text(one['problems'][0]['message'])}" if one["problems"] else "[yellow]▲ is about what changes[/]",
+         text("; ".join(one["mends"]))) for one in rows]))
+    suites = list(dict.fromkeys(one["suite"] for one in rows if one["mends"]))
+    for name in suites:
+        out.print(f"  [dim]mend it: bricola suites mend {text(name)}[/]")
 
 
 def _in_words(change: dict[str, Any]) -> str:

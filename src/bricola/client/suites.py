@@ -26,6 +26,20 @@ class SuiteCalls(ApiConnection):
         body = {"tried": tried, "call": call, "film": film, "environment": environment, "stand_ins": stand_ins, "replace": replace}
         return cast("answers.KeptCase", self._ask("POST", f"/suites/{suite}/cases/{case}", json=body))
 
+    def case_request(self, suite: str, case: str, environment: str) -> "answers.CaseForms":
+        """A case as a request to be sent from outside."""
+        return cast("answers.CaseForms", self._ask("GET", f"/suites/{suite}/cases/{case}/request", params={"environment": environment}))
+
+    def judge_reply(self, suite: str, case: str, environment: str, status: int, body: str, headers: dict[str, str],
+                    seconds: float) -> "answers.JudgedReply":
+        """Whether a reply that came elsewhere is what the case expects."""
+        sent = {"environment": environment, "status": status, "body": body, "headers": headers, "seconds": seconds}
+        return cast("answers.JudgedReply", self._ask("POST", f"/suites/{suite}/cases/{case}/reply", json=sent))
+
+    def mend_suite(self, name: str, plan_only: bool = False) -> "answers.Mended":
+        """Mend what can be mended of a suite that does not fit its service any more, as a draft."""
+        return cast("answers.Mended", self._ask("POST", f"/suites/{name}/mend", params={"plan_only": plan_only}))
+
     def begin_tests(self, environment: str, services: Sequence[str] = (), suites: Sequence[str] = (), only: Sequence[str] = (),
                     generated: bool = False, random: int = 0, seed: int = 0, at_once: int | None = None) -> "answers.TestRun":
         """Begin a run of suites, or of tests generated from the contracts. It goes on by itself."""

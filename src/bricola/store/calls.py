@@ -142,6 +142,13 @@ def recent_calls(db: Db, environment: str = "", service: str = "", caller: str =
     return [CallRecord(*row) for row in rows]
 
 
+def usual_bytes(db: Db, service: str, operation: str, limit: int = 50) -> list[int]:
+    """The sizes of the newest answers of an operation over SOAP, wherever it was called."""
+    return [row[0] for row in db.execute(
+        "SELECT response_bytes FROM call WHERE service = ? AND operation = ? AND result = 'answered' AND face LIKE 'soap%'"
+        " ORDER BY at DESC LIMIT ?", (service, operation, limit))]
+
+
 def picture_of(db: Db, call: str) -> dict[str, Any] | None:
     """The screen that a call stopped at."""
     row = db.execute("SELECT title, rows FROM call_picture WHERE call = ?", (call,)).fetchone()

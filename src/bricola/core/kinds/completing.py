@@ -31,6 +31,12 @@ def with_given(handler: Handler, operation: ResolvedOperation, environment: Envi
     return mapped
 
 
+def completed(operation: ResolvedOperation, environment: EnvironmentDefinition, values: Values) -> Values:
+    """Values with those that nobody but the service and the environment gives. Raises ProblemError where the environment lacks one."""
+    inner = values[operation.nested] if operation.nested and operation.nested in values else values
+    return operation.given.fixed | context_values(operation.given, operation.shape.name, environment) | inner
+
+
 def _completed(handler: Handler, operation: ResolvedOperation, environment: EnvironmentDefinition) -> Handler:
     given, nested = operation.given, operation.nested
     constant = given.fixed | context_values(given, operation.shape.name, environment)

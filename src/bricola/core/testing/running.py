@@ -301,6 +301,24 @@ class SuiteRun:
                        seconds=seen.seconds, call=seen.call, status=seen.status, caller=caller, seen=seen)
 
 
+def alone(suite: SuiteDefinition, case: Case, shape: ServiceShape, values: Mapping[str, str]) -> tuple[Shot, Callable[[str], Any]]:
+    """The request of one case by itself, for its first row, with what stands at its places. Raises ProblemError for one that speaks of the
+    answer of another."""
+    operation = shape.operation(case.operation)
+    problems = [one for one in check_suite(suite, shape, values) if f", {case.name}" in one.place]
+    if problems or operation is None:
+        raise ProblemError(*problems or [Problem("test.operation", "The service has no such operation.", place=case.operation)])
+    given = {**suite.values, **values, **rows_of(suite, case, case.name)[0]}
+
+    def scope(name: str) -> Any:
+        if name not in given:
+            raise ProblemError(Problem("test.alone", f"{case.name} takes {{{name}}} of what came before it.", place=case.name,
+                                       mend="Run it with its suite: bricola test ENVIRONMENT --suite " + suite.name))
+        return given[name]
+
+    return make_shot(suite, case, shape, operation, scope), scope
+
+
 def _is_gone(seen: Seen) -> bool:
     """Nothing is deployed there any more, or what is deployed cannot answer."""
     return seen.fault is not None and any(one.code.startswith(("service.", "gateway.")) for one in seen.fault.problems) and seen.status in (

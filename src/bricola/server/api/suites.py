@@ -8,8 +8,8 @@ from pydantic import BaseModel, Field
 
 from bricola.api import testing as answers
 from bricola.core.problems import Problem, ProblemError
-from bricola.server.api.access import Integrator, Operator, Running, Viewer
-from bricola.server.usecases import keeping
+from bricola.server.api.access import Base, Integrator, Operator, Running, Viewer
+from bricola.server.usecases import cases, keeping
 from bricola.server.usecases import suites as use
 
 router = APIRouter(tags=["tests"])
@@ -76,13 +76,41 @@ async def keep(suite: str, case: str, body: ToKeep, user: Integrator, bricola: R
 @router.get("/suites", response_model=list[answers.Suite])
 async def all_suites(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """All test suites, with the newest run in each environment."""
-    return await use.suites(bricola)
+    return await cases.suites(bricola)
 
 
 @router.get("/suites/{name}", response_model=answers.SuiteDetail)
 async def one_suite(name: str, _: Viewer, bricola: Running) -> dict[str, Any]:
     """A suite with its cases: whether they fit the draft of the service, and what became of them last."""
-    return await use.suite_detail(bricola, name)
+    return await cases.suite_detail(bricola, name)
+
+
+@router.get("/suites/{name}/cases/{case}/request", response_model=answers.CaseForms)
+async def request_of(name: str, case: str, environment: str, _: Viewer, bricola: Running, base: Base) -> dict[str, Any]:
+    """A case as a request to be sent from outside: for curl, Python (httpx and zeep), and as an HTTP file."""
+    return await cases.forms(bricola, name, case, environment, base)
+
+
+class OutsideReply(BaseModel):
+    """A reply that came to a case's request that was sent from elsewhere."""
+
+    environment: str
+    status: int = Field(ge=100, le=599)
+    body: str = Field(max_length=64_000_000)
+    headers: dict[str, str] = {}
+    seconds: float = Field(0, ge=0)
+
+
+@router.post("/suites/{name}/cases/{case}/reply", response_model=answers.JudgedReply)
+async def judged(name: str, case: str, body: OutsideReply, _: Operator, bricola: Running) -> dict[str, Any]:
+    """Whether a reply that came elsewhere is what the case expects."""
+    return await cases.judge_outside(bricola, name, case, body.environment, body.status, body.body, body.headers, body.seconds)
+
+
+@router.post("/suites/{name}/mend", response_model=answers.Mended)
+async def mend(name: str, user: Integrator, bricola: Running, plan_only: bool = False) -> dict[str, Any]:
+    """Mend what can be mended of a suite that does not fit its service any more: names that are near, inputs that are new or gone."""
+    return await cases.mend(bricola, name, user.name, plan_only)
 
 
 @router.post("/test-runs", response_model=answers.TestRun, status_code=201)

@@ -1,7 +1,7 @@
 """What a kind of source adds to a running service, beside what it is to the core: routes, facts for the review, work that is done by
 itself, and what people who test look at. Everything is optional; a kind without such a value is served all the same."""
 
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Awaitable, Callable, Mapping, Sequence
 from contextlib import AbstractAsyncContextManager
 from dataclasses import dataclass
 from typing import Any, Protocol
@@ -37,6 +37,7 @@ class KindServer:
     | chore | what is done every few seconds |
     | keys | real keys of one of its definitions, for an input that holds such a key: (definition's name, catalogue, search, limit, visit) |
     | outside | what the other side itself answers to a message, for an operation that is sent on: (operation, message, visit) |
+    | why_empty | why a list came empty, the likeliest cause first: (operation, values, visit) to inputs ('' for none) with words |
     | beside | an answer beside what it came from: (operation, values, answer, visit); without it `nothing_beside` says why, and the mend |
     """
 
@@ -47,4 +48,5 @@ class KindServer:
     keys: Callable[[str, Catalogue, str, int, Visit], Awaitable[dict[str, Any]]] | None = None
     outside: Callable[[ResolvedOperation, bytes, Visit], Awaitable[dict[str, Any]]] | None = None
     beside: Callable[[ResolvedOperation, dict[str, Any], dict[str, Any], Visit], Awaitable[dict[str, Any]]] | None = None
+    why_empty: Callable[[ResolvedOperation, Mapping[str, Any], Visit], Awaitable[list[tuple[str, str]]]] | None = None
     nothing_beside: tuple[str, str] = ("Nothing that Bricola can read stands behind this answer.", "")

@@ -30,6 +30,9 @@ class Calls:
                      before: float | None = None, limit: int = 50) -> list[CallRecord]:
         return await self._storage.calls(calls.recent_calls, environment, service, caller, failed, call, before, limit)
 
+    async def usual_bytes(self, service: str, operation: str) -> list[int]:
+        return await self._storage.calls(calls.usual_bytes, service, operation)
+
     async def picture(self, call: str) -> dict[str, Any] | None:
         return await self._storage.calls(calls.picture_of, call)
 

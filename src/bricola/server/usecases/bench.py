@@ -1,6 +1,7 @@
 """The test bench: a real request to the real endpoint as a chosen caller, with both envelopes and the time."""
 
 import time
+from collections.abc import Sequence
 from typing import Any, Protocol
 
 import httpx
@@ -12,16 +13,19 @@ from bricola.core.messages.request import masked_text, masked_values, read_reply
 from bricola.core.messages.samples import sample_values
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import OperationShape, ServiceShape
+from bricola.server.kinds.kind import KindServer
 from bricola.server.ports.calls import Calls
 from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.ports.people import People
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
 from bricola.server.settings import Settings
+from bricola.server.usecases import thin
 from bricola.server.usecases.services import addresses, shape_for
 
 
 class Ports(Protocol):
+    kinds: Sequence[KindServer]
     drafts: Drafts
     releases: Releases
     places: Places
@@ -93,6 +97,15 @@ async def choose_caller(ports: Ports, environment: str, service: str, operation:
     ))
 
 
+async def _thin(ports: Ports, environment: str, service: str, operation: OperationShape, values: dict[str, Any], answer: dict[str, Any],
+                reply: httpx.Response) -> list[Problem]:
+    live = ports.places.find(environment, service)
+    if live is None or reply.status_code != 200:
+        return []
+    headers = {name.lower(): value for name, value in reply.headers.items()}
+    return await thin.warnings(ports, ports.drafts.environment(environment), live, operation, values, answer, headers, len(reply.content))
+
+
 async def send(
     ports: Ports,
     transport: httpx.AsyncClient,
@@ -146,4 +159,6 @@ async def send(
         "answer": None if taken.answer is None else masked_values(found.output, taken.answer),
         "fault": taken.fault,
         "problems": [one.as_dict() for one in taken.problems],
+        "warnings": [] if taken.answer is None else [one.as_dict() for one in await _thin(
+            ports, environment, service, found, values, taken.answer, reply)],
     }

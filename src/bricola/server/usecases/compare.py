@@ -9,10 +9,13 @@ from bricola.core.contracts.compatibility import ContractChange, Verdict, compar
 from bricola.core.contracts.kept import ADDRESS
 from bricola.core.definitions.compare import compare_lines, compare_texts
 from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.durations import MONTH
 from bricola.core.kinds.resolve import ResolvedService, resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import ServiceShape
+from bricola.core.testing.checking import check_suite
+from bricola.core.testing.mending import mend_suite
 from bricola.server.ports.calls import Calls
 from bricola.server.ports.drafts import Drafts
 from bricola.server.ports.places import Places
@@ -111,9 +114,27 @@ async def compare(ports: Ports, service: str, old: str, new: str) -> dict[str, A
         "verdict": worst(changes).words,
         "changes": [asdict(one) | {"verdict": one.verdict.words, "callers": _callers_of(one, used)} for one in changes],
         "callers": _judge_callers(changes, used),
+        "cases": await asyncio.to_thread(_cases, ports.drafts.catalogue.all_of(SuiteDefinition), service, changes, after.shape),
         "definitions": [asdict(one) for one in compare_texts(before.bundle, after.bundle)],
         "contract": contract,
     }
+
+
+def _cases(suites: list[SuiteDefinition], service: str, changes: list[ContractChange], shape: ServiceShape) -> list[dict[str, Any]]:
+    """The test cases that the changes are about, and those that do not fit the new contract, with whether that can be mended by itself."""
+    found = []
+    for suite in (one for one in suites if one.service == service):
+        problems, mended = check_suite(suite, shape), mend_suite(suite, shape)[1]
+        for section, case in suite.all_parts:
+            mark = f"test-suite {suite.name}, {section}, {case.name}"
+            wrong = [one for one in problems if one.place == mark or one.place.startswith(f"{mark},")]
+            about = [one for one in changes if one.operation in ("", case.operation) and one.rule != "documentation"]
+            if wrong or about:
+                at = f"{section}, {case.name}"
+                mends = [words for place, words in mended if place == at or place.startswith(f"{at},")]
+                found.append({"suite": suite.name, "case": case.name, "operation": case.operation,
+                              "changes": [one.message for one in about], "problems": [one.as_dict() for one in wrong], "mends": mends})
+    return found
 
 
 def _callers_of(change: ContractChange, used: list[dict[str, Any]]) -> list[str]:

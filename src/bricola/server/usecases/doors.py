@@ -27,7 +27,7 @@ from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.ports.people import People
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases, Thawed
-from bricola.server.usecases import records
+from bricola.server.usecases import records, thin
 
 _LOAN_SECONDS = 120.0
 _MOST_SECONDS = 120.0
@@ -122,7 +122,8 @@ class _Door(ABC):
         return await records.compare_live(self._ports, self._live, shot.operation.name, dict(shot.values), dict(seen.answer or {}))
 
     async def thin(self, shot: Shot, seen: Seen) -> Sequence[Problem]:
-        return ()
+        return await thin.warnings(self._ports, self._environment, self._live, shot.operation, shot.values, seen.answer or {}, seen.headers,
+                                   len(seen.body))
 
     @abstractmethod
     async def close(self) -> None:

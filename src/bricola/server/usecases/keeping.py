@@ -25,6 +25,7 @@ from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
 from bricola.server.ports.storage import Storage
 from bricola.server.ports.suites import TestRuns
+from bricola.server.settings import Settings
 from bricola.server.usecases import definitions
 from bricola.server.usecases.bench import find_operation
 from bricola.server.usecases.doors import StagedDoor
@@ -44,6 +45,7 @@ class Ports(Protocol):
     storage: Storage
     pipeline: Pipeline
     test_runs: TestRuns
+    settings: Settings
 
 
 @dataclass(frozen=True)

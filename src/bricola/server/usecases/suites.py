@@ -19,17 +19,18 @@ from bricola.core.messages.request import masked_text, sensitive_names
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.live import LiveService
 from bricola.core.serving.pipeline import Pipeline
-from bricola.core.testing.checking import problems_of
 from bricola.core.testing.generating import GeneratedSuite, generate
 from bricola.core.testing.running import Door, Outcome, Result, SuiteRun
-from bricola.core.testing.tables import rows_of
 from bricola.server.kinds.kind import KindServer
 from bricola.server.ports.calls import Calls
+from bricola.server.ports.changes import Changes
 from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.ports.people import People
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases
+from bricola.server.ports.storage import Storage
 from bricola.server.ports.suites import RunningRun, TestRuns
+from bricola.server.settings import Settings
 from bricola.server.usecases.doors import FrontDoor
 from bricola.server.usecases.services import not_deployed
 from bricola.store.suites import StoredRun
@@ -50,6 +51,9 @@ class Ports(Protocol):
     calls: Calls
     pipeline: Pipeline
     test_runs: TestRuns
+    changes: Changes
+    storage: Storage
+    settings: Settings
 
 
 @dataclass(frozen=True)
@@ -311,50 +315,6 @@ async def stop(ports: Ports, number: int) -> dict[str, Any]:
 
 async def recent(ports: Ports, environment: str, suite: str, limit: int) -> list[dict[str, Any]]:
     return [plain_run(one, ports.test_runs.running.get(one.number)) for one in await ports.test_runs.recent(environment, suite, limit)]
-
-
-async def suites(ports: Ports) -> list[dict[str, Any]]:
-    """All suites, with the newest run of each environment."""
-    return [await _about(ports, one) for one in ports.drafts.catalogue.all_of(SuiteDefinition)]
-
-
-async def _about(ports: Ports, suite: SuiteDefinition) -> dict[str, Any]:
-    newest = [one for environment in ports.drafts.catalogue.environments()
-              for one in await ports.test_runs.recent(environment.name, suite.name, 1)]
-    problems = await asyncio.to_thread(problems_of, ports.drafts.catalogue, suite)
-    return {"name": suite.name, "service": suite.service, "description": suite.description, "cases": len(suite.cases),
-            "problems": len(problems), "runs": [plain_run(one, ports.test_runs.running.get(one.number)) for one in newest]}
-
-
-async def suite_detail(ports: Ports, name: str) -> dict[str, Any]:
-    """One suite with its cases and steps, and what became of them."""
-    suite = find_suite(ports, name)
-    about = await _about(ports, suite)
-    problems = await asyncio.to_thread(problems_of, ports.drafts.catalogue, suite)
-    last: dict[str, dict[str, str]] = {}
-    for run in about["runs"]:
-        for one in await ports.test_runs.results(run["number"]):
-            if one["suite"] == name:
-                outcomes = last.setdefault(one["case"], {})
-                if outcomes.get(run["environment"]) != Outcome.FAILED:  # of several rows the worst
-                    outcomes[run["environment"]] = one["outcome"]
-    parts = []
-    for section, case in suite.all_parts:
-        mark = f"test-suite {name}, {section}, {case.name}"
-        fits = [one for one in problems if one.place == mark or one.place.startswith(f"{mark},")]
-        parts.append({
-            "name": case.name, "section": section.rstrip("s"), "operation": case.operation, "description": case.description,
-            "expects": case.expects.words, "caller": case.identity or case.caller or suite.caller, "face": case.face, "writes": case.writes,
-            "rows": _count_rows(suite, case), "fits": [one.as_dict() for one in fits], "last": last.get(case.name, {})})
-    return about | {"text": write_definition(suite), "path": ports.drafts.path_of("test-suite", name), "parts": parts,
-                    "history": await recent(ports, "", name, 30)}
-
-
-def _count_rows(suite: SuiteDefinition, case: Any) -> int:
-    try:
-        return len(rows_of(suite, case, "")) if case.rows else 0
-    except ProblemError:
-        return 0
 
 
 def find_suite(ports: Ports, name: str) -> SuiteDefinition:

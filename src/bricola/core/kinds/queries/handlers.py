@@ -35,7 +35,7 @@ class _Select:
         self.columns = {one.name: f"{_ROWS}.{quoted(one.column_name)}" for one in definition.columns}
         self.elements = {one.name: one for one in source.details.elements}
         self.rows = f"FROM ({inner}) AS {_ROWS}"
-        tests = [
+        self.tests = tests = [
             (one.name, comparison(self.columns[one.field], one, self.elements[one.field], source.dialect)) for one in definition.filters
         ]
         self._where = Where([*tests, *more.items()])
@@ -51,6 +51,13 @@ class _Select:
 
 def _placeholder(name: str, is_decimal: bool, dialect: Dialect) -> str:
     return "CAST(? AS NUMERIC)" if is_decimal and dialect.casts_decimals else "?"
+
+
+def parts_of_query(source: ResolvedQuery, given: Mapping[str, Any]) -> tuple[str, list[Any], list[tuple[str, str, Clauses]]]:
+    """The rows of a query as the FROM of a statement, with the values of its prompts and its filters: input, field, clause."""
+    select = _Select(source, {})
+    fields = {one.name: one.field for one in source.definition.filters}
+    return select.rows.removeprefix("FROM "), select.bind(dict(given)), [(name, fields[name], make) for name, make in select.tests]
 
 
 def compile_query(operation: ResolvedOperation, source: ResolvedQuery, pool: DatabasePool) -> Handler:
