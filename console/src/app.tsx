@@ -13,6 +13,7 @@ const Entrance = lazy(() => import("./pages/entrance"));
 const OverviewPage = lazy(() => import("./pages/overview"));
 const ServicePage = lazy(() => import("./pages/service"));
 const BenchPage = lazy(() => import("./pages/bench"));
+const SuitesPage = lazy(() => import("./pages/suites"));
 const ReleasesPage = lazy(() => import("./pages/releases"));
 const PoolsPage = lazy(() => import("./pages/pools"));
 const AccessPage = lazy(() => import("./pages/access"));
@@ -53,6 +54,7 @@ export function App() {
           <Suspense>
             <Switch>
               <Route path="/services/:name">{({ name }) => <ServicePage name={decodeURIComponent(name)} />}</Route>
+              <Route path="/tests/suites" component={SuitesPage} />
               <Route path="/tests" component={BenchPage} />
               <Route path="/releases" component={ReleasesPage} />
               <Route path="/pools" component={PoolsPage} />

@@ -6,6 +6,7 @@ import { CopyButton, Problems, Segments } from "../parts/controls";
 import { Mark } from "../parts/marks";
 import { Xml } from "../parts/xml";
 import { mayAtLeast, useSession } from "../session";
+import { KeepCase } from "../suites/keep";
 import { Comparison, TrialChanges } from "./compare";
 import { bytes, plural, took } from "../formats";
 import { rich, t } from "../text";
@@ -117,6 +118,12 @@ export function Result({
         </span>
       </div>
       <div className="min-h-0 overflow-auto border-b border-line">
+        <KeepCase key={reply.call} request={request} reply={reply} />
+        {reply.warnings.length > 0 && (
+          <div className="border-b border-line px-5 py-2">
+            <Problems problems={reply.warnings} mark="risk" />
+          </div>
+        )}
         <TrialChanges reply={reply} />
         {may && outside && (
           <div className="flex h-[38px] items-center gap-3 border-b border-line px-5">

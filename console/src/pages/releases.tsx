@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link } from "wouter";
 import { useAddress } from "../address";
 import { steps, useKeys } from "../hotkeys";
+import { AffectedCases } from "../releases/cases";
 import type { Comparison, Overview, ServiceDetail } from "../api";
 import { useLens, within } from "../lens";
 import { useLoad } from "../load";
@@ -170,6 +171,7 @@ export default function ReleasesPage() {
               options={[
                 { value: "wsdl", word: t("Contract") },
                 { value: "definitions", word: t("Definitions") },
+                { value: "cases", word: t("Test cases") },
               ]}
             />
             {comparison.data && (
@@ -196,6 +198,7 @@ export default function ReleasesPage() {
                 <Diff lines={one.lines} label={one.path} />
               </div>
             ))}
+          {tab === "cases" && comparison.data && <AffectedCases cases={comparison.data.cases} />}
           {change && change.verdict !== "compatible" && (
             <div className="strip">
               <Mark name={STATE_MARK[change.verdict] ?? "none"} />

@@ -121,14 +121,15 @@ export function Select<V extends string>({
   );
 }
 
-export function Problems({ problems }: { problems: Problem[] }) {
+/** With the mark `risk` they are no failures. */
+export function Problems({ problems, mark = "fault" }: { problems: Problem[]; mark?: "fault" | "risk" }) {
   return (
     <div role="alert" className="flex flex-col gap-2">
       {problems.map((one, index) => (
         <div key={index} className="flex gap-2">
-          <Mark name="fault" className="mt-0.5" />
+          <Mark name={mark} className="mt-0.5" />
           <div className="min-w-0 text-sm">
-            <p className="font-semibold text-bad">{one.message}</p>
+            <p className={`font-semibold ${mark === "fault" ? "text-bad" : ""}`}>{one.message}</p>
             {(one.place || one.expected || one.found) && (
               <p className="text-ink2 break-words">
                 {one.place && (

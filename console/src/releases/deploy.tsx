@@ -28,6 +28,7 @@ export function DeployPanel({
   const [share, setShare] = useState("100");
   const [typed, setTyped] = useState("");
   const [consent, setConsent] = useState("");
+  const [overrule, setOverrule] = useState("");
   const place = places.find((one) => one.environment === environment);
   const plan = useLoad<DeploymentPlan>(
     environment
@@ -37,21 +38,32 @@ export function DeployPanel({
   );
   if (!place) return <p className="px-5 py-3 text-ink2">{t("No environment is defined yet.")}</p>;
   const gates = plan.data?.gates ?? [];
-  const stops = gates.flatMap((one) => (one.outcome === "closed" ? one.problems : []));
+  const stops = gates.flatMap((one) => (one.outcome === "closed" && one.name !== "tests" ? one.problems : []));
+  // Tests run when it is deployed; what they close is overruled with a reason.
+  const tests = gates.find((one) => one.name === "tests");
+  const failing = tests?.outcome === "closed" ? tests.problems : [];
+  const refused = failing.length > 0 || act.problems.some((one) => one.code === "gate.tests");
   const asks = gates.flatMap((one) => (one.outcome === "consent" ? one.problems : []));
   const confirmed = !place.protected || typed === environment;
-  const ready = may && confirmed && !stops.length && (!asks.length || consent.trim() !== "") && !act.busy;
+  const ready =
+    may &&
+    confirmed &&
+    !stops.length &&
+    (!asks.length || consent.trim() !== "") &&
+    (!refused || overrule.trim() !== "") &&
+    !act.busy;
   const already = place.parts?.length === 1 && place.release === release;
   const url = `/services/${encodeURIComponent(service.name)}/deployments`;
   const done = () => {
     setTyped("");
     setConsent("");
+    setOverrule("");
     onDone();
     plan.reload();
   };
   const deploy = () =>
     act.run(async () => {
-      await ask("POST", url, { environment, release, share: Number(share), consent });
+      await ask("POST", url, { environment, release, share: Number(share), consent, overrule });
       done();
     });
   const back = () =>
@@ -78,13 +90,16 @@ export function DeployPanel({
         {rich("Deploy r{0} to {1}", release, <EnvTag name={environment} isProtected={place.protected} />)}
       </h2>
       <div className="flex items-center gap-2 border-b border-line pb-2">
-        <Gate open={stops.length === 0 && asks.length === 0} />
+        <Gate open={stops.length === 0 && asks.length === 0 && !refused} />
         <p className="text-xs text-ink2">
           {stops.length
             ? t(stops.length === 1 ? "{0} stops it." : "{0} stop it.", plural(stops.length, "finding"))
             : asks.length
               ? t("Callers break: it needs a reason.")
-              : t("Its gates are open.")}
+              : refused
+                ? t("Tests fail: it needs a reason.")
+                : t("Its gates are open.")}
+          {tests?.outcome === "due" && !refused ? ` ${tests.words}` : ""}
           {plan.data?.replaces && plan.data.replaces !== release
             ? t(" It takes the place of r{0}.", plan.data.replaces)
             : ""}{" "}
@@ -96,9 +111,9 @@ export function DeployPanel({
           ))}
         </p>
       </div>
-      {(stops.length > 0 || asks.length > 0) && (
+      {(stops.length > 0 || asks.length > 0 || failing.length > 0) && (
         <div className="mt-2 max-h-40 overflow-auto">
-          <Problems problems={[...stops, ...asks]} />
+          <Problems problems={[...stops, ...asks, ...failing]} />
         </div>
       )}
       {plan.error && (
@@ -141,6 +156,19 @@ export function DeployPanel({
             className="field"
             value={consent}
             onChange={(event) => setConsent(event.target.value)}
+          />
+        </>
+      )}
+      {refused && (
+        <>
+          <label className="lbl mt-2" htmlFor="deploy-overrule">
+            {t("Reason for deploying although tests fail")}
+          </label>
+          <input
+            id="deploy-overrule"
+            className="field"
+            value={overrule}
+            onChange={(event) => setOverrule(event.target.value)}
           />
         </>
       )}

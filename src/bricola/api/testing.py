@@ -62,7 +62,7 @@ class TestResult(TypedDict):
 
 
 @closed
-class Change(TypedDict):
+class ChangedOutcome(TypedDict):
     """A case whose outcome is another than in the run before; `before` is '' for one that was not in it."""
 
     suite: str
@@ -78,7 +78,7 @@ class TestRunDetail(TestRun):
 
     results: list[TestResult]
     before: int | None
-    changes: list[Change]
+    changes: list[ChangedOutcome]
 
 
 @closed

@@ -1,8 +1,9 @@
 """`bricola test` runs test suites; `bricola suites` shows them."""
 
-import time
+import signal
+import threading
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -14,6 +15,7 @@ from bricola.cli.output import err, out, print_json, table, text
 from bricola.core.problems import Problem, ProblemError
 
 if TYPE_CHECKING:
+    from bricola.api import testing as answers
     from bricola.client import Client
 
 OUTCOMES = {"passed": "[green]● passed[/]", "failed": "[red]✕ failed[/]", "left out": "[yellow]○ left out[/]"}
@@ -44,8 +46,10 @@ def register(app: typer.Typer) -> None:
         if (random or seed) and not generated:
             raise ProblemError(Problem("test.random", "Only generated tests are drawn.", mend="Say --generated."))
         with connect(at) as client:
-            begun = client.begin_tests(environment, services or (), suite or (), only or (), generated, random, seed, at_once)
-            run, results, stopped = _follow(client, begun["number"], as_json)
+            def begin() -> "answers.TestRun":
+                return client.begin_tests(environment, services or (), suite or (), only or (), generated, random, seed, at_once)
+
+            run, results, stopped = _follow(client, begin, as_json)
         if junit is not None:
             write_results(junit, run, results)
         if as_json:
@@ -58,28 +62,34 @@ def register(app: typer.Typer) -> None:
             raise typer.Exit(1)
 
 
-def _follow(client: "Client", number: int, quiet: bool) -> tuple[Any, list[Any], bool]:
-    """Look at a run until it has ended; Ctrl C ends it. Answers the run, its results, and whether it was stopped."""
-    results: list[Any] = []
-    found: Any = client.test_run(number)
-    stopped = False
+def _follow(client: "Client", begin: Callable[[], "answers.TestRun"], quiet: bool) -> tuple[Any, list[Any], bool]:
+    """Begin a run and look at it until it has ended; Ctrl C ends it. Answers the run, its results, and whether it was stopped.
+
+    The signal is noted, and not raised: wherever it would come, the run that was begun must be ended."""
+    asked = threading.Event()
+    before = signal.signal(signal.SIGINT, lambda number, frame: asked.set())
     try:
+        begun = begin()
+        found: Any = client.test_run(begun["number"])
+        results: list[Any] = []
         with Live(console=err, refresh_per_second=5, transient=True) as live:
             while True:
                 results += found["results"]
                 if found["state"] != "running":
                     break
+                if asked.is_set():
+                    found = client.stop_tests(begun["number"])
+                    results = list(found["results"])
+                    break
                 if not quiet:
                     words = f"  {text(found['words'])}" if found["words"] else ""
                     done = sum(one["part"] == "case" for one in results)
                     live.update(f"[cyan]◆[/] {done} of {found['total']}  {counts(found)}{words}")
-                time.sleep(_EVERY)
-                found = client.test_run(number, len(results))
-    except KeyboardInterrupt:
-        stopped = True
-        found = client.stop_tests(number)
-        results = list(found["results"])
-    return {name: value for name, value in found.items() if name != "results"}, results, stopped
+                asked.wait(_EVERY)
+                found = client.test_run(begun["number"], len(results))
+    finally:
+        signal.signal(signal.SIGINT, before)
+    return {name: value for name, value in found.items() if name != "results"}, results, asked.is_set()
 
 
 def write_results(file: Path, run: Any, results: Sequence[Mapping[str, Any]]) -> None:

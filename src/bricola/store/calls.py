@@ -15,6 +15,7 @@ from typing import Any
 import structlog
 
 from bricola.core.calls.call import Picture
+from bricola.core.calls.callers import TEST_MARK
 from bricola.core.calls.trace import Trace
 from bricola.core.serving.pipeline import CallRecord
 from bricola.store.database import Db, bucket_micros, latency_bucket, open_database
@@ -177,10 +178,10 @@ def prune(db: Db, environment: str, before: float) -> int:
 
 
 def users_of(db: Db, service: str, since: float, environment: str = "") -> list[dict[str, Any]]:
-    """Who called which operation of a service since a moment: calls, and the last one."""
+    """Who called which operation of a service since a moment, test runs in their place left out: calls, and the last one."""
     only, parameters = (" AND environment = ?", (environment,)) if environment else ("", ())
     rows = db.execute("SELECT operation, caller, COUNT(*), MAX(at) FROM call WHERE service = ? AND at >= ? AND caller <> ''"
-                      f"{only} GROUP BY 1, 2 ORDER BY 3 DESC", (service, since, *parameters))
+                      f" AND caller NOT LIKE '%{TEST_MARK}'{only} GROUP BY 1, 2 ORDER BY 3 DESC", (service, since, *parameters))
     return [{"operation": operation, "caller": caller, "calls": count, "last": last} for operation, caller, count, last in rows]
 
 

@@ -82,6 +82,19 @@ def results(db: Db, number: int, after: int = 0) -> list[dict[str, Any]]:
                                                      (number, after))]
 
 
+def suite_counts(db: Db, number: int, suite: str) -> dict[str, int]:
+    """The counts of one suite of a run that has ended."""
+    found = {"passed": 0, "failed": 0, "left_out": 0, "warned": 0}
+    for outcome, part, count, warned in db.execute(
+            "SELECT outcome, part, COUNT(*), SUM(json_array_length(body, '$.warnings') > 0) FROM test_result"
+            " WHERE run = ? AND suite = ? GROUP BY 1, 2", (number, suite)):
+        name = str(outcome).replace(" ", "_")
+        if part == "case" or name == "failed":
+            found[name] += count
+        found["warned"] += warned
+    return found | {"total": found["passed"] + found["failed"] + found["left_out"]}
+
+
 def run_before(db: Db, number: int, environment: str, suite: str) -> StoredRun | None:
     """The last run of all of a suite there that ended before another."""
     row = db.execute(f"SELECT {_COLUMNS} FROM test_run WHERE number < ? AND environment = ? AND state = 'ended' AND"

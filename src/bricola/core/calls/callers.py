@@ -11,6 +11,7 @@ from bricola.core.calls.limits import Limits
 from bricola.core.problems import Kind, Problem, ProblemError
 
 _MOST_REMEMBERED = 10_000  # header values whose verdict is remembered; above, the memory starts anew
+TEST_MARK = " (test)"
 _STILL_KNOWN = 60.0  # seconds
 
 
@@ -22,6 +23,12 @@ class Caller:
     roles: frozenset[str]
     anonymous: bool = False
     limits: Limits | None = field(default=None, compare=False)
+    test: bool = field(default=False, compare=False)  # a test run calls in its place, which is not its use of the service
+
+    @property
+    def recorded(self) -> str:
+        """How it stands in the call log."""
+        return f"{self.name}{TEST_MARK}" if self.test else self.name
 
 
 ANONYMOUS = Caller("anonymous", frozenset(), anonymous=True)

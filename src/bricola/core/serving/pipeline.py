@@ -338,7 +338,7 @@ class Pipeline:
         micros = int((self._clock() - started) * 1e6)
         record = CallRecord(
             call.id, self._now(), service.environment, service.name, service.release,
-            operation.shape.name if operation is not None else "", call.caller.name,
+            operation.shape.name if operation is not None else "", call.caller.recorded,
             face, status, micros, call.result, call.fault, call.message, sent, answered,
         )
         self._recorder.add(record, keep)

@@ -80,8 +80,13 @@ def generate(shape: ServiceShape, seed: int = 0, random: int = 0, only: Callable
         for number, one in enumerate(found, 1):
             name = f"{operation.name}-{number:03}"
             by_name[name] = Generated(one.case.model_copy(update={"name": name}), one.element, one.rule, one.promised)
-    suite = SuiteDefinition(name=f"{shape.name}-generated", service=shape.name, cases=tuple(one.case for one in by_name.values()))
+    suite = generated_suite(shape).model_copy(update={"cases": tuple(one.case for one in by_name.values())})
     return GeneratedSuite(suite, by_name, shape.foreign)
+
+
+def generated_suite(shape: ServiceShape) -> SuiteDefinition:
+    """The suite of a service's generated tests, without them."""
+    return SuiteDefinition(name=f"{shape.name}-generated", service=shape.name)
 
 
 class _Maker:

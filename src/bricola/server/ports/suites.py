@@ -25,7 +25,7 @@ class RunningRun:
     @property
     def counts(self) -> dict[str, int]:
         outcomes = [one["outcome"] for one in self.results if one["part"] == "case"]
-        broken = sum(one["part"] == "clean-up" for one in self.results)  # only those that failed are kept
+        broken = sum(one["part"] != "case" and one["outcome"] == "failed" for one in self.results)  # set-ups and clean-ups
         return {"total": self.total, "passed": outcomes.count("passed"), "failed": outcomes.count("failed") + broken,
                 "left_out": outcomes.count("left out"),
                 "warned": sum(bool(one["warnings"]) for one in self.results)}
@@ -69,6 +69,9 @@ class TestRuns:
 
     async def results(self, number: int, after: int = 0) -> list[dict[str, Any]]:
         return await self._storage.read(suites.results, number, after)
+
+    async def counts(self, number: int, suite: str) -> dict[str, int]:
+        return await self._storage.read(suites.suite_counts, number, suite)
 
     async def before(self, number: int, environment: str, suite: str) -> StoredRun | None:
         return await self._storage.read(suites.run_before, number, environment, suite)

@@ -21,7 +21,8 @@ from bricola.core.testing.tables import rows_of
 from bricola.server.ports.drafts import unknown
 from bricola.server.usecases import definitions, records
 from bricola.server.usecases.services import addresses, not_deployed
-from bricola.server.usecases.suites import Ports, find_suite, live_of, made_values, plain_run, recent
+from bricola.server.usecases.suites import Ports, find_suite, live_of, made_values, plain_run
+from bricola.store.suites import StoredRun
 
 
 async def suites(ports: Ports) -> list[dict[str, Any]]:
@@ -34,7 +35,14 @@ async def _about(ports: Ports, suite: SuiteDefinition) -> dict[str, Any]:
               for one in await ports.test_runs.recent(environment.name, suite.name, 1)]
     problems = await asyncio.to_thread(problems_of, ports.drafts.catalogue, suite)
     return {"name": suite.name, "service": suite.service, "description": suite.description, "cases": len(suite.cases),
-            "problems": len(problems), "runs": [plain_run(one, ports.test_runs.running.get(one.number)) for one in newest]}
+            "problems": len(problems), "runs": [await _of_suite(ports, one, suite.name) for one in newest]}
+
+
+async def _of_suite(ports: Ports, run: StoredRun, suite: str) -> dict[str, Any]:
+    """A run with the counts of one suite of it."""
+    running = ports.test_runs.running.get(run.number)
+    plain = plain_run(run, running)
+    return plain if running is not None or len(run.suites) < 2 else plain | await ports.test_runs.counts(run.number, suite)
 
 
 async def suite_detail(ports: Ports, name: str) -> dict[str, Any]:
@@ -58,7 +66,7 @@ async def suite_detail(ports: Ports, name: str) -> dict[str, Any]:
             "expects": case.expects.words, "caller": case.identity or case.caller or suite.caller, "face": case.face, "writes": case.writes,
             "rows": _count_rows(suite, case), "fits": [one.as_dict() for one in fits], "last": last.get(case.name, {})})
     return about | {"text": write_definition(suite), "path": ports.drafts.path_of("test-suite", name), "parts": parts,
-                    "history": await recent(ports, "", name, 30)}
+                    "history": [await _of_suite(ports, one, name) for one in await ports.test_runs.recent("", name, 30)]}
 
 
 def _count_rows(suite: SuiteDefinition, case: Any) -> int:

@@ -62,17 +62,26 @@ async def deploy(ports: Ports, service: str, environment: str, number: int | Non
         thawed = await ports.releases.thaw(release)
         live = await ports.places.compile(place, thawed.definition, release.number, thawed.catalogue, thawed.resolved,
                                           thawed.contract)
+        broken = await _broken(ports, live)
         if tested is None or tested[0] != place:
             tested = place, await proof(ports, release, place, live, author) if how != "roll back" else None
         failing = tested[1].problems if tested[1] is not None and tested[1].outcome is GateOutcome.CLOSED else []
-        if failing and not overrule.strip():
-            raise ProblemError(*failing)
-        await ports.places.probe(live)  # after the tests, which say by a case what a backend that is gone means
+        if broken or (failing and not overrule.strip()):
+            raise ProblemError(*broken, *failing)  # what is broken first, then what that means, case by case
         because = _because(consent, overrule, tested[1]) if failing else consent.strip()
         if await asyncio.shield(_swap_in(ports, place, release, live, share, because, author, how)):
             return release
     raise ProblemError(Problem("deployment.restless", f"{environment} is changed again and again.", Kind.CONFLICT,
                                place=f"environment {environment}", mend="Try again when its changes are done."))
+
+
+async def _broken(ports: Ports, live: LiveService) -> tuple[Problem, ...]:
+    """Why a release cannot answer there: a statement that a backend does not take, or one that is gone."""
+    try:
+        await ports.places.probe(live)
+    except ProblemError as error:
+        return error.problems
+    return ()
 
 
 def _because(consent: str, overrule: str, gate: Gate | None) -> str:

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, Protocol
 
+from bricola.core.calls.callers import TEST_MARK
 from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.suites import Case, SuiteDefinition
 from bricola.core.definitions.text import write_definition, write_mapping
@@ -92,7 +93,8 @@ async def keep_call(ports: Ports, suite: str, case: str, number: str, author: st
                                    mend="Send it again with the bench or the command line, and keep that."))
     live = _live(ports, record.environment, record.service)
     operation = find_operation(live.shape, record.operation)
-    happened = Happened(operation, root.get("taken") or {}, face=_face(live, record.face), caller=record.caller, stand_ins=standing,
+    happened = Happened(operation, root.get("taken") or {}, face=_face(live, record.face), caller=record.caller.removesuffix(TEST_MARK),
+                        stand_ins=standing,
                         trial=AS_A_TRIAL in root.get("lines", ()),
                         at=datetime.fromtimestamp(record.at, UTC))
     if record.result == "answered":

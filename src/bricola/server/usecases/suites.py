@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import partial
 from typing import Any, Protocol
 
 import httpx
@@ -19,7 +20,7 @@ from bricola.core.messages.request import masked_text, sensitive_names
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.live import LiveService
 from bricola.core.serving.pipeline import Pipeline
-from bricola.core.testing.generating import GeneratedSuite, generate
+from bricola.core.testing.generating import GeneratedSuite, generate, generated_suite
 from bricola.core.testing.running import Door, Outcome, Result, SuiteRun
 from bricola.server.kinds.kind import KindServer
 from bricola.server.ports.calls import Calls
@@ -77,6 +78,13 @@ class Part:
     suite: SuiteDefinition
     live: LiveService
     generated: GeneratedSuite | None = None
+    make: Callable[[], GeneratedSuite] | None = None  # of tests that are generated: done when it runs, since it takes a while
+
+    async def ready(self) -> "Part":
+        if self.make is None:
+            return self
+        made = await asyncio.to_thread(self.make)
+        return Part(made.suite, self.live, made)
 
     @property
     def writes(self) -> bool:
@@ -109,7 +117,7 @@ async def plan(ports: Ports, environment: str, asked: Asked, transport: httpx.As
     place = ports.drafts.environment(environment)
     for service in asked.services:
         ports.drafts.service(service)
-    parts = await asyncio.to_thread(_generated, ports, place, asked) if asked.generated else await _suites(ports, place, asked)
+    parts = _generated(ports, place, asked) if asked.generated else await _suites(ports, place, asked)
     if not parts:
         what = "Nothing that is live there is asked for." if asked.generated else "There is no suite for what is live there."
         raise ProblemError(Problem("test.nothing", what, Kind.MISSING, place=environment,
@@ -162,9 +170,9 @@ def _generated(ports: Ports, place: EnvironmentDefinition, asked: Asked) -> list
     for live in sorted(ports.places.services(), key=lambda one: one.segment):
         if live.environment != place.name or (asked.services and live.name not in asked.services):
             continue
-        made = generate(live.shape, asked.seed, min(asked.random, _MOST_RANDOM), _chosen(asked.only), live.anonymous)
-        if made.suite.cases:
-            parts.append(Part(made.suite, live, made))
+        if any(_chosen(asked.only)(one.name) for one in live.shape.operations):
+            parts.append(Part(generated_suite(live.shape), live, make=partial(
+                generate, live.shape, asked.seed, min(asked.random, _MOST_RANDOM), _chosen(asked.only), live.anonymous)))
     missing = [one for one in asked.services if all(two.live.name != one for two in parts) and live_of(ports, place.name, one) is None]
     if missing:
         raise ProblemError(*(not_deployed(one, place.name) for one in missing))
@@ -194,11 +202,9 @@ async def _run(ports: Ports, found: Plan, run: RunningRun) -> None:
     try:
         bound = asyncio.Semaphore(max(1, min(found.asked.at_once, 32)))
         made = made_values(run.stored.number, found.environment.name)
-        suites = [_suite_run(found, one, run, bound, made) for one in found.parts]
-        run.total = sum(one.count() for one in suites)
         async with asyncio.TaskGroup() as tasks:
-            for part, one in zip(found.parts, suites, strict=True):
-                tasks.create_task(_alone(ports, found, part, one, run))
+            for part in found.parts:
+                tasks.create_task(_part(ports, found, part, run, bound, made))
     except asyncio.CancelledError:
         state = "stopped"
     except BaseExceptionGroup:
@@ -206,6 +212,13 @@ async def _run(ports: Ports, found: Plan, run: RunningRun) -> None:
         state, run.words = "broken off", "Bricola made a mistake of its own; the log has the cause."
     finally:
         await ports.test_runs.end(run, state, time.time())
+
+
+async def _part(ports: Ports, found: Plan, part: Part, run: RunningRun, bound: asyncio.Semaphore, made: Mapping[str, str]) -> None:
+    part = await part.ready()
+    suite = _suite_run(found, part, run, bound, made)
+    run.total += suite.count()
+    await _alone(ports, found, part, suite, run)
 
 
 async def _alone(ports: Ports, found: Plan, part: Part, suite: SuiteRun, run: RunningRun) -> None:

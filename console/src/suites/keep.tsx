@@ -1,0 +1,129 @@
+/** Keeping what was just sent as a case of a suite, and what was chosen for it. */
+import { useState } from "react";
+import { Link } from "wouter";
+import { ask, type KeptCase, type Plain, type Reply, type SuiteRow } from "../api";
+import { useAct } from "../act";
+import { useLens, within } from "../lens";
+import { useLoad } from "../load";
+import { Problems } from "../parts/controls";
+import { Mark } from "../parts/marks";
+import { mayAtLeast, useSession } from "../session";
+import { rich, t } from "../text";
+
+export interface Keepable {
+  environment: string;
+  service: string;
+  operation: string;
+  values: Plain;
+  envelope: string | null;
+  soap: string;
+}
+
+export function KeepCase({ request, reply }: { request: Keepable; reply: Reply }) {
+  const may = mayAtLeast(useSession(), "integrator");
+  const [view] = useLens();
+  const act = useAct();
+  const [open, setOpen] = useState(false);
+  const known = useLoad<SuiteRow[]>(open ? "/suites" : null);
+  const mine = (known.data ?? []).filter((one) => one.service === request.service);
+  const [wished, setSuite] = useState<string>();
+  const [name, setName] = useState("");
+  const [kept, setKept] = useState<KeptCase>();
+  const suite = wished ?? mine[0]?.name ?? dashed(request.service);
+  const ready = suite.trim() !== "" && name.trim() !== "" && !act.busy;
+  const keep = () =>
+    act.run(async () => {
+      const path = `/suites/${encodeURIComponent(suite.trim())}/cases/${encodeURIComponent(name.trim())}`;
+      const tried = {
+        ...request,
+        envelope: request.envelope ?? "",
+        caller: reply.caller,
+        trial: reply.trial !== "",
+        answer: reply.answer,
+        fault: reply.fault,
+      };
+      setKept(await ask<KeptCase>("POST", path, { tried }));
+    });
+  if (!may) return null;
+  if (kept)
+    return (
+      <section className="border-b border-line px-5 py-2" aria-label={t("The kept case")}>
+        <p className="flex items-center gap-2" role="status">
+          <Mark name="serving" />
+          {rich(
+            "Kept as {0}, a draft.",
+            <Link
+              className="act font-semibold"
+              href={within(`/tests/suites?suite=${kept.suite}&case=${kept.case}`, view)}
+            >
+              {kept.suite} {kept.case}
+            </Link>,
+          )}
+        </p>
+        {kept.chosen.map((one) => (
+          <p key={one.place} className="ml-5 text-ink2">
+            <code className="font-mono text-[12.5px] text-ink">{one.place}</code>: {one.words}
+          </p>
+        ))}
+      </section>
+    );
+  if (!open)
+    return (
+      <div className="flex h-[38px] items-center border-b border-line px-5">
+        <button type="button" className="btn" onClick={() => setOpen(true)}>
+          {t("Keep as a case…")}
+        </button>
+      </div>
+    );
+  return (
+    <form
+      className="border-b border-line bg-inset px-5 py-2"
+      aria-label={t("Keep as a case")}
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (ready) void keep();
+      }}
+    >
+      <div className="flex items-end gap-3">
+        <label className="w-56">
+          <span className="lbl">{t("Suite")}</span>
+          <input
+            className="field"
+            list="known-suites"
+            value={suite}
+            onChange={(event) => setSuite(event.target.value)}
+          />
+        </label>
+        <datalist id="known-suites">
+          {mine.map((one) => (
+            <option key={one.name} value={one.name} />
+          ))}
+        </datalist>
+        <label className="w-56">
+          <span className="lbl">{t("Case")}</span>
+          <input
+            className="field"
+            placeholder="a-known-vessel"
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+        </label>
+        <button type="submit" className="btn btn-main" aria-disabled={!ready}>
+          {t("Keep it")}
+        </button>
+        <button type="button" className="btn" onClick={() => setOpen(false)}>
+          {t("Leave it")}
+        </button>
+      </div>
+      {act.problems.length > 0 && (
+        <div className="mt-2">
+          <Problems problems={act.problems} />
+        </div>
+      )}
+    </form>
+  );
+}
+
+function dashed(name: string): string {
+  return name.replace(/([a-z0-9])([A-Z])/g, "$1-$2").toLowerCase();
+}
