@@ -33,6 +33,10 @@ const SECTION: Record<string, Key[]> = {
     { keys: ["J", "K"], word: t("next, previous operation") },
     { keys: ["T"], word: t("test") },
   ],
+  "/tests/suites": [
+    { keys: ["J", "K"], word: t("next, previous case") },
+    { keys: ["Ctrl", "S"], word: t("save the text") },
+  ],
   "/tests": [{ keys: ["Ctrl", "Enter"], word: t("send") }],
   "/releases": [
     { keys: ["J", "K"], word: t("next, previous change") },

@@ -355,3 +355,16 @@ def test_a_suite_follows_a_contract_that_changed() -> None:
     assert any("gauge.gone is gone" in words for _, words in told)
     assert [one.code for one in check_suite(mended, SHAPE)] == []
     assert mend_suite(mended, SHAPE) == (mended, [])
+
+
+def test_an_answer_of_many_megabytes_is_held_against_what_is_expected() -> None:
+    one = envelope("FindGauges", {"gauge": [GAUGE], "more": False}).decode()
+    head, _, rest = one.partition("<gauge>")
+    item, _, tail = rest.partition("</gauge>")
+    count = 5_000_000 // len(item) + 1
+    body = (head + f"<gauge>{item}</gauge>" * count + tail).encode()
+    assert len(body) > 5_000_000
+    text = case("{values: {gauge: {count: COUNT}, gauge.code: G02}}".replace("COUNT", str(count)), "FindGauges", "{}")
+    result, = run(text, Door(body=body))
+    assert len(result.problems) == 5  # the first of them, and not all
+    assert {two.place for two in result.problems} == {f"gauge[{number}].code" for number in range(5)}

@@ -204,3 +204,46 @@ def test_a_changed_contract_names_its_cases_and_they_are_mended(own: Demo) -> No
             assert not [one for one in left if one["problems"]]
         finally:
             client.apply({path: files[path], "suites/vessel-registry.yaml": files["suites/vessel-registry.yaml"]})
+
+
+PLANTED = {  # what the contract promises wrongly: the file, what is changed in it, the service, and what names it
+    "a code that it does not know": ("types/VesselKind.yaml", "tug, ", "", "VesselRegistry", "GetVessel"),
+    "a value that may be missing": ("registry/vessel.yaml", "    max_length: 400\n    label: {en: Notes, de: Bemerkungen}\n"
+                                    "    description: Remarks for lock keepers\n    required: false\n", "    max_length: 400\n",
+                                    "VesselRegistry", "GetVessel"),
+    "more than can be worked out": ("workflows/book-passage.yaml", "    max: 99999.99\n", "", "PassageBooking", "BookPassage cargoTonnes"),
+    "a text that the host cannot show": ("hosts/berth.yaml", "pattern: '[!-~][ -~]*', ", "", "BerthDesk", "GetBerth code"),
+    "a fault that it does not declare": ("outside/notice.yaml", ", refers_to: lock", "", "NoticeBoard", "PostNotice notice.lock"),
+}
+
+
+@pytest.mark.parametrize("bug", PLANTED)
+def test_generated_tests_name_what_a_contract_promises_wrongly(own: Demo, bug: str) -> None:
+    path, old, new, service, named = PLANTED[bug]
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        text = client.export()[path]
+        assert old in text, text
+        client.apply({path: text.replace(old, new)})
+        try:
+            number = client.release(service, bug, consent="planted")["release"]
+            client.deploy(service, "rehearsal", number, consent="planted")
+            found = json.loads(own.run("test", "rehearsal", service, "--generated", "--json").stdout)
+            wrong = {f"{one['operation']} {one['element']}".strip() for one in found["results"] if one["outcome"] == "failed"}
+            assert named in wrong, wrong
+            assert found["passed"] > len(wrong)
+        finally:
+            client.apply({path: text})
+            client.deploy(service, "rehearsal", 1, consent="mended")
+
+
+def test_two_runs_of_a_suite_that_writes_wait_for_each_other(own: Demo) -> None:
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        runs = [client.begin_tests("rehearsal", suites=["vessel-registry"]) for _ in range(3)]
+        ended = []
+        for run in runs:
+            while (found := client.test_run(run["number"]))["state"] == "running":
+                time.sleep(0.05)
+            ended.append(found)
+        assert [one["failed"] for one in ended] == [0, 0, 0], [two for one in ended for two in one["results"] if two["outcome"] != "passed"]

@@ -19,7 +19,7 @@ from bricola.core.shapes.model import TYPE, Element, Group, OperationShape, Reco
 from bricola.core.shapes.primitives import ANY
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.shapes.styles import answer_record, into_request, out_of_answer, request_record
-from bricola.core.xml import parse_xml
+from bricola.core.xml import MOST_ANSWER, parse_xml
 
 
 def write_request(version: Soap, namespace: str, operation: OperationShape, values: Mapping[str, Any]) -> bytes:
@@ -249,7 +249,7 @@ class Reply:
 def read_reply(namespace: str, operation: OperationShape, body: bytes) -> Reply:
     """Read a reply envelope of either version against the contract."""
     try:
-        root = parse_xml(body)
+        root = parse_xml(body, most=MOST_ANSWER)
     except ProblemError as error:
         return Reply(problems=error.problems)
     version = next((one for one in Soap if one.tag_envelope == root.tag), None)
@@ -272,7 +272,7 @@ def read_reply(namespace: str, operation: OperationShape, body: bytes) -> Reply:
 def read_trial(body: bytes) -> list[dict[str, Any]]:
     """What the header of a trial's reply says would be stored: object, action, key, and each field before and after."""
     try:
-        root = parse_xml(body)
+        root = parse_xml(body, most=MOST_ANSWER)
     except ProblemError:
         return []
     changes = []

@@ -46,6 +46,7 @@ def _edges(kind: SimpleType) -> Iterator[Named]:
     if kind.primitive.python is bool:
         yield from (("true", "true"), ("false", "false"), ("1 for true", "1"))
     if kind.primitive.python is str:
+        yield "empty", ""
         for rule, length in (("shortest", kind.length or kind.min_length), ("longest", kind.length or kind.max_length)):
             if length is not None and length <= _LONGEST:
                 yield rule, _of_length(kind, length)

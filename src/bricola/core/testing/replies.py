@@ -14,10 +14,9 @@ from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.messages.request import Reply, read_reply
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.model import OperationShape, ServiceShape
-from bricola.core.xml import parse_xml
+from bricola.core.xml import MOST_ANSWER, parse_xml
 
 Judge = Callable[[etree._Element], list[str]]  # what another reader of the contract has against what stands in a body
-MOST_BYTES = 64 * 1024 * 1024  # of an answer that is looked at
 
 
 @dataclass(frozen=True)
@@ -67,7 +66,7 @@ def read_soap(shape: ServiceShape, operation: OperationShape, status: int, body:
     call = headers.get("call-id", "")
     if operation.one_way and status == 202 and not body.strip():
         return Seen(status, body, seconds, call, answer={}, headers=headers)
-    if len(body) > MOST_BYTES:
+    if len(body) > MOST_ANSWER:
         return Seen(status, body[:2000], seconds, call, against=(_too_large(body),), headers=headers)
     reply = read_reply(shape.namespace, operation, body)
     payload = _payload(body)
@@ -86,13 +85,13 @@ def read_soap(shape: ServiceShape, operation: OperationShape, status: int, body:
 
 
 def _too_large(body: bytes) -> Problem:
-    return Problem("reply.size", "The answer is larger than what is looked at.", expected=f"at most {MOST_BYTES} bytes",
+    return Problem("reply.size", "The answer is larger than what is looked at.", expected=f"at most {MOST_ANSWER} bytes",
                    found=str(len(body)))
 
 
 def _payload(body: bytes) -> etree._Element | None:
     try:
-        root = parse_xml(body)
+        root = parse_xml(body, most=MOST_ANSWER)
     except ProblemError:
         return None
     version = next((one for one in Soap if one.tag_envelope == root.tag), None)
@@ -133,7 +132,7 @@ def read_rest(shape: ServiceShape, operation: OperationShape, status: int, body:
     call = headers.get("call-id", "")
     if operation.one_way and status == 202 and not body.strip():
         return Seen(status, body, seconds, call, answer={}, headers=headers)
-    if len(body) > MOST_BYTES:
+    if len(body) > MOST_ANSWER:
         return Seen(status, body[:2000], seconds, call, against=(_too_large(body),), headers=headers)
     try:
         document = json.loads(body)

@@ -89,6 +89,7 @@ class Door(Protocol):
 
 Emit = Callable[[Result], None]
 Verdict = Callable[[Case, OperationShape, Seen], list[Problem]]  # of generated tests, whose promise is a class of answers
+LARGE = 200_000  # bytes of a reply, from which on it is looked at beside the event loop
 _GONE_AFTER = 3  # replies in a row that did not come, until the rest is left out
 
 
@@ -290,8 +291,9 @@ class SuiteRun:
                 stored = await self._door.beside(shot, seen)
             except ProblemError as error:
                 return replace(result, outcome=Outcome.FAILED, problems=error.problems, seconds=seen.seconds, call=seen.call, seen=seen)
-        problems = (judge(operation, case.expects, seen, scope, stored) if self._verdict is None
-                    else self._verdict(case, operation, seen))
+        verdict = self._verdict
+        look = (lambda: judge(operation, case.expects, seen, scope, stored)) if verdict is None else (lambda: verdict(case, operation, seen))
+        problems = await asyncio.to_thread(look) if len(seen.body) > LARGE else look()
         if seen.answer is not None and case.expects.answered and not problems:
             self._answers[case.name] = seen.answer
         warnings: Sequence[Problem] = ()

@@ -19,7 +19,7 @@ from bricola.core.serving.live import LiveService
 from bricola.core.serving.pipeline import Pipeline
 from bricola.core.shapes.model import OperationShape
 from bricola.core.testing.replies import Judge, Seen, read_rest, read_soap
-from bricola.core.testing.running import Shot
+from bricola.core.testing.running import LARGE, Shot
 from bricola.core.testing.schemas import schema_judge
 from bricola.server.kinds.kind import KindServer
 from bricola.server.ports.calls import Calls
@@ -66,7 +66,7 @@ class _Door(ABC):
         shape = self._live.shape
         if shot.face == "rest":
             seen = read_rest(shape, shot.operation, status, body, seconds, answered)
-        elif len(body) > 200_000:  # beside the event loop, as all that takes a while
+        elif len(body) > LARGE:  # beside the event loop, as all that takes a while
             seen = await asyncio.to_thread(read_soap, shape, shot.operation, status, body, seconds, answered, self.judge)
         else:
             seen = read_soap(shape, shot.operation, status, body, seconds, answered, self.judge)
