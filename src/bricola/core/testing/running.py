@@ -292,7 +292,10 @@ class SuiteRun:
             except ProblemError as error:
                 return replace(result, outcome=Outcome.FAILED, problems=error.problems, seconds=seen.seconds, call=seen.call, seen=seen)
         verdict = self._verdict
-        look = (lambda: judge(operation, case.expects, seen, scope, stored)) if verdict is None else (lambda: verdict(case, operation, seen))
+
+        def look() -> list[Problem]:
+            return verdict(case, operation, seen) if verdict is not None else judge(operation, case.expects, seen, scope, stored)
+
         problems = await asyncio.to_thread(look) if len(seen.body) > LARGE else look()
         if seen.answer is not None and case.expects.answered and not problems:
             self._answers[case.name] = seen.answer
