@@ -82,9 +82,9 @@ def measure(facts: dict[str, object], count: int, rounds: int) -> None:
             ours.append(float(str(found["ended_at"])) - float(str(found["begun_at"])))
             theirs.append(by_hand(soap, token, count, 8))
         ratios = [one / other for one, other in zip(ours, theirs, strict=True)]
-        print(f"{count} reads as cases: {count / statistics.median(ours) * 60:,.0f} cases a minute (median of {rounds}); the same calls "
-              f"by a client: {count / statistics.median(theirs) * 60:,.0f}; ratio of time {min(ratios):.2f} / {statistics.median(ratios):.2f} / "
-              f"{max(ratios):.2f}")
+        mine, others = (f"{count / statistics.median(one) * 60:,.0f}" for one in (ours, theirs))
+        print(f"{count} reads as cases: {mine} cases a minute (median of {rounds}); the same calls by a client: {others}; "
+              f"ratio of time {min(ratios):.2f} / {statistics.median(ratios):.2f} / {max(ratios):.2f}")
         for service in ("VesselRegistry", "TonnageReport", "PassageBooking", "LockLedger", "GaugeReadings"):
             found = run(client, services=[service], generated=True)
             assert found["failed"] == 0

@@ -87,3 +87,21 @@ def test_failing_tests_bar_a_deployment_until_somebody_says_why(desk: Page, own:
     panel.get_by_role("button", name=re.compile(f"^Deploy r{number}")).click()
     expect(desk.get_by_role("cell", name=re.compile("tests overruled"))).to_be_visible()
     applied(own, {path: files[path]})
+
+
+def test_a_call_of_the_log_becomes_a_case_without_backends(desk: Page, own: Demo) -> None:
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        made = client.call("rehearsal", "PassageBooking", "BookPassage", client.sample("PassageBooking", "BookPassage", "rehearsal")["values"],
+                           trial=True)
+    desk.goto(f"{own.url}/calls?call={made['call']}")
+    call = desk.get_by_role("complementary", name="The selected call")
+    call.get_by_role("button", name="Keep as a case").click()
+    expect(call.get_by_label("What its workflow called is answered as it was then")).to_be_checked()
+    call.get_by_label("Suite").fill("booked")
+    call.get_by_label("Case", exact=True).fill("alone")
+    call.get_by_role("button", name="Keep it").click()
+    expect(call.get_by_role("region", name="The kept case")).to_contain_text("the backend made it")
+    call.get_by_role("link", name="booked alone").click()
+    desk.get_by_role("button", name="Run in rehearsal").click()
+    expect(desk.get_by_role("row", name=re.compile("^alone"))).to_contain_text("passed")

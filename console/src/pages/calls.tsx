@@ -12,6 +12,7 @@ import { Mark, STATE_MARK } from "../parts/marks";
 import { Facts, TimeRow } from "../parts/rows";
 import { Timeline } from "../parts/timeline";
 import { bytes, plural, took } from "../formats";
+import { KeepCall } from "../suites/keep";
 import { rich, t } from "../text";
 
 export default function CallsPage() {
@@ -208,6 +209,7 @@ function Kept({ call }: { call: string }) {
   return (
     <>
       {data.picture && <Screen picture={data.picture} />}
+      {data.trace && data.operation && <KeepCall call={data} />}
       {data.trace ? (
         <Timeline trace={data.trace} />
       ) : (

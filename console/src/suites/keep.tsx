@@ -1,7 +1,7 @@
-/** Keeping what was just sent as a case of a suite, and what was chosen for it. */
+/** Keeping what happened as a case of a suite, and what was chosen for it: what was just sent, or a call of the log. */
 import { useState } from "react";
 import { Link } from "wouter";
-import { ask, type KeptCase, type Plain, type Reply, type SuiteRow } from "../api";
+import { ask, type CallDetail, type KeptCase, type Plain, type Reply, type SuiteRow } from "../api";
 import { useAct } from "../act";
 import { useLens, within } from "../lens";
 import { useLoad } from "../load";
@@ -19,35 +19,59 @@ export interface Keepable {
   soap: string;
 }
 
+/** What was sent on the bench, with what came. */
 export function KeepCase({ request, reply }: { request: Keepable; reply: Reply }) {
+  const tried = {
+    ...request,
+    envelope: request.envelope ?? "",
+    caller: reply.caller,
+    trial: reply.trial !== "",
+    answer: reply.answer,
+    fault: reply.fault,
+  };
+  return <KeepForm service={request.service} body={{ tried }} offersStandIns={false} className="px-5" />;
+}
+
+/** A call of the log whose trace was kept; what its workflow called may stand in for that. */
+export function KeepCall({ call }: { call: CallDetail }) {
+  const calls = call.trace?.spans.some((one) => one.action === "call" || one.action === "http") ?? false;
+  return (
+    <KeepForm service={call.service} body={{ call: call.id }} offersStandIns={calls} className="-mx-4 mt-2 px-4" />
+  );
+}
+
+function KeepForm({
+  service,
+  body,
+  offersStandIns,
+  className,
+}: {
+  service: string;
+  body: object;
+  offersStandIns: boolean;
+  className: string;
+}) {
   const may = mayAtLeast(useSession(), "integrator");
   const [view] = useLens();
   const act = useAct();
   const [open, setOpen] = useState(false);
   const known = useLoad<SuiteRow[]>(open ? "/suites" : null);
-  const mine = (known.data ?? []).filter((one) => one.service === request.service);
+  const mine = (known.data ?? []).filter((one) => one.service === service);
   const [wished, setSuite] = useState<string>();
   const [name, setName] = useState("");
   const [kept, setKept] = useState<KeptCase>();
-  const suite = wished ?? mine[0]?.name ?? dashed(request.service);
+  const [standIns, setStandIns] = useState(offersStandIns);
+  const suite = wished ?? mine[0]?.name ?? dashed(service);
   const ready = suite.trim() !== "" && name.trim() !== "" && !act.busy;
   const keep = () =>
     act.run(async () => {
       const path = `/suites/${encodeURIComponent(suite.trim())}/cases/${encodeURIComponent(name.trim())}`;
-      const tried = {
-        ...request,
-        envelope: request.envelope ?? "",
-        caller: reply.caller,
-        trial: reply.trial !== "",
-        answer: reply.answer,
-        fault: reply.fault,
-      };
-      setKept(await ask<KeptCase>("POST", path, { tried }));
+      setKept(await ask<KeptCase>("POST", path, { ...body, stand_ins: standIns }));
     });
   if (!may) return null;
   if (kept)
     return (
-      <section className="border-b border-line px-5 py-2" aria-label={t("The kept case")}>
+      <section className={`border-b border-line py-2 ${className}`} aria-label={t("The kept case")}>
         <p className="flex items-center gap-2" role="status">
           <Mark name="serving" />
           {rich(
@@ -69,7 +93,7 @@ export function KeepCase({ request, reply }: { request: Keepable; reply: Reply }
     );
   if (!open)
     return (
-      <div className="flex h-[38px] items-center border-b border-line px-5">
+      <div className={`flex h-[38px] items-center border-b border-line ${className}`}>
         <button type="button" className="btn" onClick={() => setOpen(true)}>
           {t("Keep as a case…")}
         </button>
@@ -77,15 +101,15 @@ export function KeepCase({ request, reply }: { request: Keepable; reply: Reply }
     );
   return (
     <form
-      className="border-b border-line bg-inset px-5 py-2"
+      className={`border-b border-line bg-inset py-2 ${className}`}
       aria-label={t("Keep as a case")}
       onSubmit={(event) => {
         event.preventDefault();
         if (ready) void keep();
       }}
     >
-      <div className="flex items-end gap-3">
-        <label className="w-56">
+      <div className="flex flex-wrap items-end gap-3">
+        <label className="w-44">
           <span className="lbl">{t("Suite")}</span>
           <input
             className="field"
@@ -99,7 +123,7 @@ export function KeepCase({ request, reply }: { request: Keepable; reply: Reply }
             <option key={one.name} value={one.name} />
           ))}
         </datalist>
-        <label className="w-56">
+        <label className="w-44">
           <span className="lbl">{t("Case")}</span>
           <input
             className="field"
@@ -115,6 +139,12 @@ export function KeepCase({ request, reply }: { request: Keepable; reply: Reply }
           {t("Leave it")}
         </button>
       </div>
+      {offersStandIns && (
+        <label className="mt-2 flex items-center gap-2">
+          <input type="checkbox" checked={standIns} onChange={(event) => setStandIns(event.target.checked)} />
+          {t("What its workflow called is answered as it was then")}
+        </label>
+      )}
       {act.problems.length > 0 && (
         <div className="mt-2">
           <Problems problems={act.problems} />
