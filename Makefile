@@ -38,6 +38,7 @@ bench: setup
 	.venv/bin/python bench/overview.py
 	.venv/bin/python bench/contracts.py
 	.venv/bin/python bench/workflows.py
+	.venv/bin/python bench/suites.py
 
 # After a change of the management API: the document that the console's types are made from, and those types.
 api:

@@ -10,7 +10,7 @@ from typing import Any
 from lxml import etree
 
 from bricola.core.contracts.names import PROBLEM, PROBLEMS, TRIAL, XSI
-from bricola.core.messages.decoder import compile_decoder
+from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.plain import to_plain
 from bricola.core.messages.samples import sample_values
@@ -246,8 +246,8 @@ class Reply:
     problems: tuple[Problem, ...] = ()
 
 
-def read_reply(namespace: str, operation: OperationShape, body: bytes) -> Reply:
-    """Read a reply envelope of either version against the contract."""
+def read_reply(namespace: str, operation: OperationShape, body: bytes, read: ElementReader | None = None) -> Reply:
+    """Read a reply envelope of either version against the contract. `read` is what `reply_reader` gave, for those who read many."""
     try:
         root = parse_xml(body, most=MOST_ANSWER)
     except ProblemError as error:
@@ -263,10 +263,15 @@ def read_reply(namespace: str, operation: OperationShape, body: bytes) -> Reply:
         return Reply(problems=(Problem("reply.element", "The reply holds another element than the contract promises.",
                                        expected=record.name, found=payload.tag),))
     problems: list[Problem] = []
-    values = compile_decoder(record, namespace)(payload, operation.output.name, problems)
+    values = (read or reply_reader(namespace, operation))(payload, operation.output.name, problems)
     if problems:
         return Reply(problems=tuple(problems))
     return Reply(answer=to_plain(operation.output, out_of_answer(operation, values)))
+
+
+def reply_reader(namespace: str, operation: OperationShape) -> ElementReader:
+    """What reads the answers of an operation."""
+    return compile_decoder(answer_record(operation), namespace)
 
 
 def read_trial(body: bytes) -> list[dict[str, Any]]:

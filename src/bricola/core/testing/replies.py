@@ -8,7 +8,7 @@ from typing import Any
 from lxml import etree
 
 from bricola.core.contracts.names import PROBLEM, PROBLEMS
-from bricola.core.messages.decoder import compile_decoder
+from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.messages.request import Reply, read_reply
@@ -61,14 +61,14 @@ class Seen:
 
 
 def read_soap(shape: ServiceShape, operation: OperationShape, status: int, body: bytes, seconds: float, headers: Mapping[str, str],
-              judge: Judge | None = None) -> Seen:
-    """A reply of either version of SOAP."""
+              judge: Judge | None = None, read: ElementReader | None = None) -> Seen:
+    """A reply of either version of SOAP. `read` is what reads its answers, for those who read many."""
     call = headers.get("call-id", "")
     if operation.one_way and status == 202 and not body.strip():
         return Seen(status, body, seconds, call, answer={}, headers=headers)
     if len(body) > MOST_ANSWER:
         return Seen(status, body[:2000], seconds, call, against=(_too_large(body),), headers=headers)
-    reply = read_reply(shape.namespace, operation, body)
+    reply = read_reply(shape.namespace, operation, body, read)
     payload = _payload(body)
     fault = _soap_fault(shape, operation, payload, reply) if reply.fault is not None else None
     against = list(reply.problems)

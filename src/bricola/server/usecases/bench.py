@@ -103,7 +103,8 @@ async def _thin(ports: Ports, environment: str, service: str, operation: Operati
     if live is None or reply.status_code != 200:
         return []
     headers = {name.lower(): value for name, value in reply.headers.items()}
-    return await thin.warnings(ports, ports.drafts.environment(environment), live, operation, values, answer, headers, len(reply.content))
+    return await thin.warnings(ports, ports.drafts.environment(environment), live, operation, values, answer, headers, len(reply.content),
+                               await ports.calls.usual_bytes(live.name, operation.name))
 
 
 async def send(

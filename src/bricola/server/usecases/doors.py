@@ -13,6 +13,8 @@ from bricola.core.calls.standing import Standing, StandIns
 from bricola.core.definitions.model import Binding, EnvironmentDefinition
 from bricola.core.definitions.suites import Case
 from bricola.core.kinds.registry import sources
+from bricola.core.messages.decoder import ElementReader
+from bricola.core.messages.request import reply_reader
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.faces import Request
 from bricola.core.serving.live import LiveService
@@ -51,6 +53,8 @@ class _Door(ABC):
         self._ports, self._environment, self._live = ports, environment, live
         self._tokens: dict[str, tuple[str, float]] = {}
         self._known: dict[str, Caller] | None = None
+        self._usual: dict[str, list[int]] = {}
+        self._readers: dict[str, ElementReader] = {}
         self._judge: Judge | None = None
         self._judged = False
 
@@ -67,10 +71,17 @@ class _Door(ABC):
         if shot.face == "rest":
             seen = read_rest(shape, shot.operation, status, body, seconds, answered)
         elif len(body) > LARGE:  # beside the event loop, as all that takes a while
-            seen = await asyncio.to_thread(read_soap, shape, shot.operation, status, body, seconds, answered, self.judge)
+            seen = await asyncio.to_thread(read_soap, shape, shot.operation, status, body, seconds, answered, self.judge,
+                                           self._reader(shot.operation))
         else:
-            seen = read_soap(shape, shot.operation, status, body, seconds, answered, self.judge)
+            seen = read_soap(shape, shot.operation, status, body, seconds, answered, self.judge, self._reader(shot.operation))
         return seen, caller
+
+    def _reader(self, operation: OperationShape) -> ElementReader:
+        """What reads the answers of an operation, made once a run."""
+        if operation.name not in self._readers:
+            self._readers[operation.name] = reply_reader(self._live.shape.namespace, operation)
+        return self._readers[operation.name]
 
     @property
     def judge(self) -> Judge | None:
@@ -122,8 +133,11 @@ class _Door(ABC):
         return await records.compare_live(self._ports, self._live, shot.operation.name, dict(shot.values), dict(seen.answer or {}))
 
     async def thin(self, shot: Shot, seen: Seen) -> Sequence[Problem]:
+        name = shot.operation.name
+        if name not in self._usual:  # once a run: it is read of the call log
+            self._usual[name] = await self._ports.calls.usual_bytes(self._live.name, name)
         return await thin.warnings(self._ports, self._environment, self._live, shot.operation, shot.values, seen.answer or {}, seen.headers,
-                                   len(seen.body))
+                                   len(seen.body), self._usual[name])
 
     @abstractmethod
     async def close(self) -> None:

@@ -30,8 +30,9 @@ class Ports(Protocol):
 
 
 async def warnings(ports: Ports, environment: EnvironmentDefinition, live: LiveService, operation: OperationShape,
-                   values: Mapping[str, Any], answer: Mapping[str, Any], headers: Mapping[str, str], size: int) -> list[Problem]:
-    """What is to be said of an answer that is as the contract has it."""
+                   values: Mapping[str, Any], answer: Mapping[str, Any], headers: Mapping[str, str], size: int,
+                   usual: Sequence[int]) -> list[Problem]:
+    """What is to be said of an answer that is as the contract has it. `usual` are the sizes of earlier answers."""
     if headers.get("bricola-stub"):
         return [Problem("thin.stub", "The answer is a sample: nothing implements the operation yet.", place=operation.name,
                         mend=f"Say what {operation.name} runs, release and deploy it.")]
@@ -46,7 +47,6 @@ async def warnings(ports: Ports, environment: EnvironmentDefinition, live: LiveS
     if _says_nothing(operation.output, answer):
         return [Problem("thin.nothing", "The status is good, and the answer says nothing.", place=operation.output.name,
                         expected="a value of " + ", ".join(one.name for one in operation.output.slots[:8]))]
-    usual = await ports.calls.usual_bytes(live.name, operation.name)
     if len(usual) >= _FEW and size < _SHARE * median(usual) and any(one.is_list for one in operation.output.slots):
         return [Problem("thin.less", "The answer is much smaller than answers of this operation usually are.", place=operation.output.name,
                         expected=f"about {median(usual):.0f} bytes", found=f"{size} bytes",
