@@ -275,7 +275,7 @@ function Cases({
           <th scope="col">{t("Outcome")}</th>
           <th scope="col">{t("Operation")}</th>
           <th scope="col">{t("Expects")}</th>
-          <th scope="col">{t("As")}</th>
+          {!selected && <th scope="col">{t("As")}</th>}
         </tr>
       </thead>
       <tbody>
@@ -300,8 +300,10 @@ function Cases({
               )}
             </td>
             <td>{one.operation}</td>
-            <td className="max-w-52 truncate">{one.expects}</td>
-            <td className="max-w-36 truncate text-ink2">{one.caller || t("who may")}</td>
+            <td className={`truncate ${selected ? "max-w-32" : "max-w-52"}`} title={one.expects}>
+              {one.expects}
+            </td>
+            {!selected && <td className="max-w-36 truncate text-ink2">{one.caller || t("who may")}</td>}
           </tr>
         ))}
       </tbody>

@@ -25,7 +25,9 @@ export function CaseDetail({
   environment: string;
 }) {
   const [view] = useLens();
-  const mine = results.filter((one) => one.case === part.name || one.case.endsWith(`/${part.name}`));
+  const mine = results
+    .filter((one) => one.case === part.name || one.case.endsWith(`/${part.name}`))
+    .sort((one, other) => one.row.localeCompare(other.row, undefined, { numeric: true }));
   const [chosen, setChosen] = useState("");
   const worst = mine.find((one) => one.outcome === "failed") ?? mine[0];
   const shown = mine.find((one) => one.row === chosen && chosen) ?? worst;

@@ -75,7 +75,7 @@ function KeepForm({
         <p className="flex items-center gap-2" role="status">
           <Mark name="serving" />
           {rich(
-            "Kept as {0}, a draft.",
+            "Kept as a draft: {0}",
             <Link
               className="act font-semibold"
               href={within(`/tests/suites?suite=${kept.suite}&case=${kept.case}`, view)}

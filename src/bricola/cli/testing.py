@@ -126,7 +126,8 @@ def print_run(run: Mapping[str, Any], results: Sequence[Mapping[str, Any]], gene
     _print_changes(run)
     took = f", {run['ended_at'] - run['begun_at']:.1f} s" if run["ended_at"] else ""
     state = "" if run["state"] == "ended" else f"  {RUNS[run['state']]}"
-    releases = ", ".join(f"{name} {number}" for name, number in run["releases"].items())
+    named = [f"{name} {number}" for name, number in run["releases"].items()]
+    releases = ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
     out.print(f"\n{'[red]✕[/]' if failed or run['state'] != 'ended' else '[green]●[/]'} [bold]{text(run['environment'])}[/]  "
               f"{counts(run)}{state}  [dim]run {run['number']}{took}; releases: {text(releases)}[/]")
     if run.get("words"):

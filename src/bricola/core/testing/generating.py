@@ -209,12 +209,12 @@ class _Maker:
     def other_faces(self) -> Iterator[Generated]:
         faces = [f"soap {one}" for one in self._shape.soap[1:]] + ([] if not self._soap else ["rest"])
         for face in faces:
-            yield self._case("", f"with samples, {face}", Class.ANSWERED, self._base, face=face)
+            yield self._case("", f"with samples ({face})", Class.ANSWERED, self._base, face=face)
             for path, element in _elements(self._operation.input):
                 texts = wrong_texts(element.type) if isinstance(element.type, SimpleType) else []
                 if texts and element.fixed is None:
                     rule, text = texts[0]
-                    yield self._case(path, f"{rule}, {face}", Class.REFUSED, self._with(path, [text] if element.is_list else text),
+                    yield self._case(path, f"{rule} ({face})", Class.REFUSED, self._with(path, [text] if element.is_list else text),
                                      face=face)
                     break
 
