@@ -14,6 +14,7 @@ const OverviewPage = lazy(() => import("./pages/overview"));
 const ServicePage = lazy(() => import("./pages/service"));
 const BenchPage = lazy(() => import("./pages/bench"));
 const SuitesPage = lazy(() => import("./pages/suites"));
+const ContractTestsPage = lazy(() => import("./pages/contract-tests"));
 const ReleasesPage = lazy(() => import("./pages/releases"));
 const PoolsPage = lazy(() => import("./pages/pools"));
 const AccessPage = lazy(() => import("./pages/access"));
@@ -55,6 +56,7 @@ export function App() {
             <Switch>
               <Route path="/services/:name">{({ name }) => <ServicePage name={decodeURIComponent(name)} />}</Route>
               <Route path="/tests/suites" component={SuitesPage} />
+              <Route path="/tests/contract" component={ContractTestsPage} />
               <Route path="/tests" component={BenchPage} />
               <Route path="/releases" component={ReleasesPage} />
               <Route path="/pools" component={PoolsPage} />

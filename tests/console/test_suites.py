@@ -105,3 +105,15 @@ def test_a_call_of_the_log_becomes_a_case_without_backends(desk: Page, own: Demo
     call.get_by_role("link", name="booked alone").click()
     desk.get_by_role("button", name="Run in rehearsal").click()
     expect(desk.get_by_role("row", name=re.compile("^alone"))).to_contain_text("passed")
+
+
+def test_a_contract_is_tested_alone_and_every_element_is_seen(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/tests/suites")
+    desk.get_by_role("link", name="From the contract").click()
+    desk.goto(f"{own.url}/tests/contract?service=TonnageReport&against=rehearsal")
+    desk.get_by_role("button", name="Test it in rehearsal").click()
+    told = desk.get_by_role("status").filter(has_text="run")
+    expect(told).to_contain_text("passed", timeout=60_000)
+    expect(told).to_contain_text("in rehearsal by imke")
+    expect(desk.get_by_role("rowheader").first).to_be_visible()
+    assert desk.get_by_role("row").count() > 4

@@ -239,3 +239,9 @@ def test_two_parts_that_become_one_path_are_refused() -> None:
     assert sorted(filled(package, {})) == ["a/a.yaml", "a/b.yaml"]
     with pytest.raises(ProblemError, match="one path"):
         filled(package, {"two": "a"})
+
+
+def test_a_suite_follows_its_service_to_another_name() -> None:
+    suite = read_definition("test-suite: proof\nservice: Register\ncases:\n  one: {operation: Get, values: {name: Register}}\n")
+    made = renamed(suite, {("service", "Register"): "OtherRegister", ("test-suite", "proof"): "other-proof"})
+    assert (made.name, made.service, made.cases[0].values) == ("other-proof", "OtherRegister", {"name": "Register"})  # type: ignore[attr-defined]

@@ -24,7 +24,6 @@ export function CaseDetail({
   run: number | undefined;
   environment: string;
 }) {
-  const [view] = useLens();
   const mine = results
     .filter((one) => one.case === part.name || one.case.endsWith(`/${part.name}`))
     .sort((one, other) => one.row.localeCompare(other.row, undefined, { numeric: true }));
@@ -61,53 +60,67 @@ export function CaseDetail({
           ))}
         </div>
       )}
-      {shown && (
-        <>
-          {shown.problems.length > 0 && (
-            <div className="mt-2">
-              <Problems problems={shown.problems} />
-            </div>
-          )}
-          {shown.warnings.length > 0 && (
-            <div className="mt-2">
-              <Problems problems={shown.warnings} mark="risk" />
-            </div>
-          )}
-          <Facts
-            copied={t("the call number")}
-            rows={[
-              [t("Call"), shown.call || t("none")],
-              [t("Expected"), shown.expected],
-              [t("Caller"), shown.caller || t("nobody")],
-              [t("Face"), shown.face],
-              [t("Status"), shown.status ? String(shown.status) : t("none")],
-              [t("Took"), took(shown.ms * 1000)],
-            ]}
-          />
-          <div className="mt-2 flex flex-wrap gap-3">
-            {run !== undefined && shown.outcome === "failed" && Object.keys(shown.values).length > 0 && (
-              <Link
-                className="act"
-                href={within(
-                  `/tests?service=${encodeURIComponent(shown.service)}&operation=${encodeURIComponent(shown.operation)}&against=${encodeURIComponent(environment)}&run=${run}&result=${shown.number}`,
-                  view,
-                )}
-              >
-                {t("Open it on the bench")}
-              </Link>
-            )}
-            {shown.call && (
-              <Link className="act" href={within(`/calls?call=${encodeURIComponent(shown.call)}`, view)}>
-                {t("Its trace among the calls")}
-              </Link>
-            )}
-          </div>
-          {shown.request && <Message title={t("Request")} source={shown.request} />}
-          {shown.response && <Message title={t("Response")} source={shown.response} />}
-        </>
-      )}
+      {shown && <ResultDetail shown={shown} run={run} environment={environment} />}
       {part.section === "case" && <FromOutside suite={suite} part={part} environment={environment} />}
     </aside>
+  );
+}
+
+/** In what a reply differed, what was sent and what came, and the ways on. */
+export function ResultDetail({
+  shown,
+  run,
+  environment,
+}: {
+  shown: TestResult;
+  run: number | undefined;
+  environment: string;
+}) {
+  const [view] = useLens();
+  return (
+    <>
+      {shown.problems.length > 0 && (
+        <div className="mt-2">
+          <Problems problems={shown.problems} />
+        </div>
+      )}
+      {shown.warnings.length > 0 && (
+        <div className="mt-2">
+          <Problems problems={shown.warnings} mark="risk" />
+        </div>
+      )}
+      <Facts
+        copied={t("the call number")}
+        rows={[
+          [t("Call"), shown.call || t("none")],
+          [t("Expected"), shown.expected],
+          [t("Caller"), shown.caller || t("nobody")],
+          [t("Face"), shown.face],
+          [t("Status"), shown.status ? String(shown.status) : t("none")],
+          [t("Took"), took(shown.ms * 1000)],
+        ]}
+      />
+      <div className="mt-2 flex flex-wrap gap-3">
+        {run !== undefined && shown.outcome === "failed" && Object.keys(shown.values).length > 0 && (
+          <Link
+            className="act"
+            href={within(
+              `/tests?service=${encodeURIComponent(shown.service)}&operation=${encodeURIComponent(shown.operation)}&against=${encodeURIComponent(environment)}&run=${run}&result=${shown.number}`,
+              view,
+            )}
+          >
+            {t("Open it on the bench")}
+          </Link>
+        )}
+        {shown.call && (
+          <Link className="act" href={within(`/calls?call=${encodeURIComponent(shown.call)}`, view)}>
+            {t("Its trace among the calls")}
+          </Link>
+        )}
+      </div>
+      {shown.request && <Message title={t("Request")} source={shown.request} />}
+      {shown.response && <Message title={t("Response")} source={shown.response} />}
+    </>
   );
 }
 

@@ -91,7 +91,8 @@ function KeepForm({
         ))}
       </section>
     );
-  if (!open)
+  // The form waits for the suites: a proposal that comes while somebody writes would get into their words.
+  if (!open || !(known.data ?? known.error))
     return (
       <div className={`flex h-[38px] items-center border-b border-line ${className}`}>
         <button type="button" className="btn" onClick={() => setOpen(true)}>

@@ -1,4 +1,4 @@
-/** The ways of testing: one call by hand, or the suites that are kept. */
+/** The ways of testing: one call by hand, the suites that are kept, and what is made from contracts. */
 import { Link } from "wouter";
 import { useLens, within } from "../lens";
 import { t } from "../text";
@@ -6,6 +6,7 @@ import { t } from "../text";
 const WAYS = [
   { path: "/tests", word: t("Bench") },
   { path: "/tests/suites", word: t("Suites") },
+  { path: "/tests/contract", word: t("From the contract") },
 ];
 
 export function TestTabs({ at }: { at: string }) {

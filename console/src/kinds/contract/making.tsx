@@ -83,6 +83,8 @@ export function Making({
       onMade();
     });
 
+  // A proposal that comes while somebody writes would get into their words.
+  if (!(callers.data ?? callers.error) || !(overview.data ?? overview.error)) return null;
   if (made)
     return (
       <div className="px-4 py-3" role="status">

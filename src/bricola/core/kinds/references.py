@@ -14,6 +14,7 @@ from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue, Reference
 from bricola.core.definitions.model import BackendDefinition, ContractDefinition, ServiceDefinition
 from bricola.core.definitions.parts import RecordDefinition, TypeDefinition, TypedPart
+from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.kinds.registry import kind_of
 
 _NOTHING = Catalogue()
@@ -22,14 +23,16 @@ Place = tuple[str | int, ...]
 
 
 def references_of(definition: Definition) -> set[Reference]:
-    """Everything that a definition names directly: sources, types, records, contracts, backends. A type and a record are named alike, so
-    each such name stands for both."""
+    """Everything that a definition names directly: sources, types, records, contracts, backends, the service of a suite. A type and a
+    record are named alike, so each such name stands for both."""
     found: set[Reference] = set()
     parts: list[TypedPart] = []
     if isinstance(definition, ServiceDefinition):
         found |= set(definition.sources)
         if definition.contract:
             found.add((ContractDefinition.kind, definition.contract))
+    elif isinstance(definition, SuiteDefinition):
+        found.add((ServiceDefinition.kind, definition.service))
     elif isinstance(definition, RecordDefinition):
         parts += definition.fields
     kind = kind_of(definition)

@@ -53,11 +53,12 @@ class TestRuns:
 
     async def end(self, run: RunningRun, state: str, at: float) -> None:
         counts = run.counts
-        run.stored = run.stored._replace(state=state, ended_at=at, total=counts["total"], passed=counts["passed"], failed=counts["failed"],
-                                         left_out=counts["left_out"], warned=counts["warned"])
         try:
+            # It is "running" until it is stored: who saw it ended looks no more, and would miss what changed since the run before.
             await self._storage.write(suites.end_run, run.stored.number, state, at, counts, run.results)
         finally:
+            run.stored = run.stored._replace(state=state, ended_at=at, total=counts["total"], passed=counts["passed"],
+                                             failed=counts["failed"], left_out=counts["left_out"], warned=counts["warned"])
             self.running.pop(run.stored.number, None)
             run.ended.set()
 
