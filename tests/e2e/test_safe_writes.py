@@ -72,6 +72,20 @@ def test_a_trial_on_both_faces_stores_nothing(own: Demo, client: Client) -> None
     assert create(own, "LK-0412", Bricola_Trial="true").status_code == 422  # faults come as they would
 
 
+@pytest.mark.parametrize(("field", "text", "code"), [
+    ("name", r'"a\u0001b"', "value.character"), ("notes", r'"\ud800"', "value.character"), ("notes", r'"\uffff"', "value.character"),
+    ("lengthM", "1e400", "value.digits"), ("lengthM", "1e999999999", "json.number"), ("lengthM", "NaN", "json.number"),
+    ("lengthM", '"NaN"', "value.type"), ("lengthM", "17.40000000000000001", "value.fraction"), ("lengthM", "1" * 5000, "json.number"),
+    ("notes", "[" * 100_000, "json.depth"),
+])
+def test_what_xml_cannot_hold_or_a_number_cannot_be_is_refused_in_json_too(own: Demo, field: str, text: str, code: str) -> None:
+    vessel = ", ".join(f'"{name}": "{value}"' for name, value in {"registration": "LK-3009", **VESSEL}.items() if name != field)
+    answer = httpx.post(f"{own.address(face='rest')}/CreateVessel", content=f'{{"vessel": {{{vessel}, "{field}": {text}}}}}'.encode(), headers={
+        "Authorization": f"Bearer {own.token('harbour-desk')}", "Content-Type": "application/json"})
+    assert (answer.status_code, answer.json()["problems"][0]["code"]) == (400, code), answer.text
+    assert stored(own, "LK-3009") == []
+
+
 def test_a_request_that_comes_again_gets_the_first_answer(own: Demo) -> None:
     first = create(own, "LK-3002", Idempotency_Key='"k-1"')
     again = create(own, "LK-3002", Idempotency_Key="k-1")

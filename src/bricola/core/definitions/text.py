@@ -19,11 +19,13 @@ from bricola.core.definitions import model as _shared  # noqa: F401 — its kind
 from bricola.core.definitions import requests as _requests  # noqa: F401 — the same
 from bricola.core.definitions import suites as _suites  # noqa: F401 — the same
 from bricola.core.definitions.base import Definition, Frozen
+from bricola.core.definitions.nodes import compose
 from bricola.core.definitions.runs import models
 from bricola.core.problems import Problem, ProblemError, shown
 
 _FLOW_WIDTH = 110  # a mapping or list that fits is written on one line
 _MOST_TEXT = 1_000_000  # characters of one definition
+_MOST_TOLD_BETTER = 20_000
 _MOST_CONTRACT = 45_000_000  # of one that holds the contract of somebody else, in base64 where it is no plain text
 
 
@@ -136,35 +138,22 @@ def _compose(text: str, place: str) -> Node | None:
         raise ProblemError(Problem("definition.size", "The definition is too long.", place=place,
                                    expected=f"at most {most} characters", found=str(len(text))))
     try:
-        loader = _Loader(text)
-        root = loader.get_single_node()
-        if "*" in text and "&" in text:  # an alias and its anchor begin with these; looking for them means parsing once more
-            _refuse_aliases(text, place)
+        return compose(text, _Loader, place)
     except yaml.YAMLError as error:
         raise ProblemError(_yaml_problem(_told_better(text) or error, place)) from None
-    except RecursionError:
-        raise ProblemError(Problem("yaml.syntax", "The text is nested too deep.", place=place)) from None
-    return root
 
 
 def _told_better(text: str) -> yaml.YAMLError | None:
-    """The same mistake in the words of PyYAML's own parser, which point at the line more exactly than libyaml's."""
+    """The same mistake in the words of PyYAML's own parser, which point at the line more exactly than libyaml's. It is slow, so of a long
+    text libyaml's have to do; its events are read one by one, so that nesting needs no stack."""
+    if len(text) > _MOST_TOLD_BETTER:
+        return None
     try:
-        yaml.compose(text, Loader=yaml.SafeLoader)
+        for _ in yaml.parse(text, Loader=yaml.SafeLoader):
+            pass
     except yaml.YAMLError as error:
         return error
-    except RecursionError:
-        pass
     return None
-
-
-def _refuse_aliases(text: str, place: str) -> None:
-    """Anchors let a short text stand for a huge one, and hide where a value comes from."""
-    for event in yaml.parse(text, Loader=_Loader):
-        if isinstance(event, yaml.AliasEvent):
-            line = event.start_mark.line + 1 if event.start_mark else 1
-            raise ProblemError(Problem("yaml.alias", "YAML aliases are not used here.", place=f"{place}:{line}",
-                                       found=f"*{event.anchor}", mend="Write the value out."))
 
 
 def _yaml_problem(error: yaml.YAMLError, place: str) -> Problem:

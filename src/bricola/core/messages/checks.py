@@ -5,6 +5,7 @@ from typing import Any
 
 from lxml import etree
 
+from bricola.core.characters import outside_xml
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Element, Record, Wildcard
 from bricola.core.shapes.simple import SimpleType
@@ -22,10 +23,8 @@ def escape(text: str) -> str:
     if ">" in text:
         text = text.replace(">", "&gt;")
     if not text.isprintable():
-        for character in text:
-            code = ord(character)
-            if (code < 32 and character not in "\t\n\r") or 0xD800 <= code <= 0xDFFF or code in (0xFFFE, 0xFFFF):
-                raise ValueError(f"U+{code:04X}")
+        if outside := outside_xml(text):
+            raise ValueError(outside)
         text = text.replace("\r", "&#13;")
     return text
 

@@ -355,7 +355,8 @@ class _Generator:
         if python is str and kind.codes and all(_is_safe(code) for code in kind.codes):
             return lines, "{one}"
         if python is Decimal:  # half the cost of the format "f", which only very large and very small ones need
-            return [*lines, "one_text = str(one)", "if 'E' in one_text: one_text = format(one, 'f')"], "{one_text}"
+            return [*lines, "one_text = str(one)", "if 'E' in one_text: one_text = format(one, 'f')",
+                    f"if 'N' in one_text or 'I' in one_text: bad({at}, one, 'value.type')"], "{one_text}"
         if python is str:
             lines += [
                 "if not one.isalnum():", " try: one = escape(one)",

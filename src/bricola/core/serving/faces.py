@@ -12,6 +12,7 @@ from typing import Any, Protocol
 from bricola.core.calls.call import Call, Came
 from bricola.core.calls.standing import StandIns
 from bricola.core.calls.written import written_block
+from bricola.core.json_text import read_json
 from bricola.core.messages.addressing import REPLY_TO, reply_address
 from bricola.core.messages.envelope import (
     Envelope,
@@ -233,10 +234,4 @@ def _json(document: dict[str, Any]) -> bytes:
 def _read_json(body: bytes) -> object:
     if not body.strip():
         return {}
-    try:
-        document: object = json.loads(body)
-    except (ValueError, RecursionError) as error:
-        where = f"line {error.lineno}, column {error.colno}" if isinstance(error, json.JSONDecodeError) else ""
-        raise ProblemError(Problem("json.syntax", "The body is not JSON.", place=where,
-                                   mend="Send one JSON object.")) from None
-    return document
+    return read_json(body)

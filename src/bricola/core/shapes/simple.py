@@ -3,6 +3,7 @@
 Reading text and checking a value give the same verdict, since both end in `check`.
 """
 
+import math
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
@@ -10,6 +11,7 @@ from datetime import datetime, time
 from decimal import Decimal
 from functools import cached_property
 
+from bricola.core.characters import outside_xml
 from bricola.core.patterns.matcher import Pattern, compile_older, compile_pattern
 from bricola.core.patterns.syntax import PatternError
 from bricola.core.problems import Problem, shown
@@ -164,10 +166,12 @@ class SimpleType:
             return self._accept_member(value)
         if python is Decimal and isinstance(value, int | float) and not isinstance(value, bool):
             value = Decimal(repr(value))
-        elif python is float and isinstance(value, int) and not isinstance(value, bool):
-            value = float(value)
-        if type(value) is not python:
+        elif python is float and isinstance(value, int | Decimal) and not isinstance(value, bool):
+            value = _as_float(value)
+        if type(value) is not python or (isinstance(value, Decimal) and not value.is_finite()):
             return None, self._broken("value.type", value)
+        if isinstance(value, str) and (outside := outside_xml(value)):
+            return None, self._broken("value.character", outside)
         if python is str and self.base not in ("string", ANY):
             return self.read(str(value))
         code = self.check(value)
@@ -205,9 +209,19 @@ class SimpleType:
             "value.digits": "The value has too many digits.",
             "value.fraction": "The value has too many digits after the decimal point.",
             "value.range": "The value is out of range.",
+            "value.character": "The value has a character that XML cannot hold.",
         }[code]
         text = found if isinstance(found, str) else str(found)
         return Problem(code, what, expected=self.rule, found=shown(text) if text else "nothing")
+
+
+def _as_float(value: int | Decimal) -> object:
+    """The double that is meant; what no double can be stays, and so is refused."""
+    try:
+        found = float(value)
+    except OverflowError:
+        return value
+    return value if math.isinf(found) and not (isinstance(value, Decimal) and value.is_infinite()) else found
 
 
 _SPACE, _SPACES = re.compile(r"[\t\r\n]"), re.compile(r"[ \t\r\n]+")
@@ -353,6 +367,8 @@ def _digit_checker(digits: int | None, fraction: int | None) -> Callable[[Value]
             return ""
         if isinstance(value, int):
             return "value.digits" if digits is not None and len(str(abs(value))) > digits else ""
+        if not value.is_finite():
+            return "value.type"
         _, numerals, exponent = value.as_tuple()
         while exponent < 0 and len(numerals) > 1 and numerals[-1] == 0:  # 1.50 is the value 1.5
             numerals, exponent = numerals[:-1], exponent + 1

@@ -1,6 +1,5 @@
 """What came back, taken apart for the tests: the answer held against the contract, or the fault with its code, place and parts."""
 
-import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -8,6 +7,7 @@ from typing import Any
 from lxml import etree
 
 from bricola.core.contracts.names import PROBLEM, PROBLEMS
+from bricola.core.json_text import read_json
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.plain import from_plain, to_plain
@@ -135,8 +135,8 @@ def read_rest(shape: ServiceShape, operation: OperationShape, status: int, body:
     if len(body) > MOST_ANSWER:
         return Seen(status, body[:2000], seconds, call, against=(_too_large(body),), headers=headers)
     try:
-        document = json.loads(body)
-    except (ValueError, RecursionError):
+        document = read_json(body)
+    except ProblemError:
         document = None
     if not isinstance(document, dict):
         return Seen(status, body, seconds, call, headers=headers, against=(Problem("reply.json", "The reply is no JSON object."),))

@@ -1,6 +1,5 @@
 """Who may do what at the management API: session cookie or bearer token, and the least role of each route."""
 
-from collections.abc import Awaitable, Callable
 from typing import Annotated
 
 from fastapi import Depends, Request
@@ -25,17 +24,20 @@ def presented_secret(request: Request) -> str:
     return token.strip() if scheme.lower() == "bearer" else request.cookies.get(COOKIE, "")
 
 
-def _at_least(role: str) -> Callable[[Request], Awaitable[StoredUser]]:
-    async def user(request: Request) -> StoredUser:
+class AtLeast:
+    """A dependency: the user who is signed in, with at least a role. Raises ProblemError."""
+
+    def __init__(self, role: str) -> None:
+        self.role = role
+
+    async def __call__(self, request: Request) -> StoredUser:
         by_cookie = "authorization" not in request.headers
         if by_cookie and request.method not in _SAFE and request.headers.get("sec-fetch-site", "same-origin") not in (
             "same-origin", "none",
         ):
             raise ProblemError(Problem("session.cross-site", "Another site may not act with your session.",
                                        Kind.PERMISSION))
-        return await people.who(bricola_of(request), presented_secret(request), role)
-
-    return user
+        return await people.who(bricola_of(request), presented_secret(request), self.role)
 
 
 def asked_base(request: Request) -> str:
@@ -45,7 +47,7 @@ def asked_base(request: Request) -> str:
 
 Running = Annotated[Bricola, Depends(bricola_of)]
 Base = Annotated[str, Depends(asked_base)]
-Viewer = Annotated[StoredUser, Depends(_at_least("viewer"))]
-Operator = Annotated[StoredUser, Depends(_at_least("operator"))]
-Integrator = Annotated[StoredUser, Depends(_at_least("integrator"))]
-Admin = Annotated[StoredUser, Depends(_at_least("admin"))]
+Viewer = Annotated[StoredUser, Depends(AtLeast("viewer"))]
+Operator = Annotated[StoredUser, Depends(AtLeast("operator"))]
+Integrator = Annotated[StoredUser, Depends(AtLeast("integrator"))]
+Admin = Annotated[StoredUser, Depends(AtLeast("admin"))]

@@ -8,10 +8,11 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from bricola.api import people as answers
 from bricola.server.api.access import Admin, Running, Viewer
+from bricola.server.api.bodies import Guarded
 from bricola.server.usecases import people
 from bricola.store.database import timestamp
 
-router = APIRouter(tags=["callers"])
+router = APIRouter(tags=["callers"], route_class=Guarded)
 
 Word = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._-]{0,79}$")]
 

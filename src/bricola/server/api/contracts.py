@@ -11,11 +11,12 @@ from bricola.api import mapping as map_answers
 from bricola.core.contracts.reading.contract import ReadContract
 from bricola.core.definitions.base import ElementName
 from bricola.server.api.access import Integrator, Operator, Running, Viewer
+from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.usecases import contracts, drift, mapping
 from bricola.server.usecases.contracts import Source
 from bricola.server.usecases.definitions import plain_change
 
-router = APIRouter(tags=["contracts"])
+router = APIRouter(tags=["contracts"], route_class=Guarded)
 
 
 class ContractSource(BaseModel):
@@ -44,6 +45,7 @@ class TakeIn(ContractSource):
 
 
 @router.post("/contracts/read", response_model=answers.ReadContract)
+@takes_files
 async def read(body: ContractSource, _: Integrator, bricola: Running) -> dict[str, Any]:
     """What a contract offers, and everything that is wrong with it."""
     found = await contracts.read(bricola, body.source())
@@ -51,6 +53,7 @@ async def read(body: ContractSource, _: Integrator, bricola: Running) -> dict[st
 
 
 @router.post("/contracts/import", response_model=answers.TakenContract)
+@takes_files
 async def take_in(body: TakeIn, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make a service of a contract, or bring one that follows it up to date; its maps are kept."""
     return await contracts.take_in(bricola, body.source(), body.service, user.name, offers=body.offers, role=body.role,

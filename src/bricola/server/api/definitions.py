@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 from bricola.api import definitions as answers
 from bricola.api.words import Role
 from bricola.server.api.access import Integrator, Running, Viewer
+from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.ports.changes import Topic
 from bricola.server.usecases import copying, credentials, definitions, mending, publishing
 from bricola.server.usecases.definitions import plain_change
@@ -15,7 +16,7 @@ from bricola.server.usecases.deployments import plain_finding
 from bricola.server.usecases.reviews import review_service
 from bricola.store import definitions as stored
 
-router = APIRouter(tags=["definitions"])
+router = APIRouter(tags=["definitions"], route_class=Guarded)
 
 
 class Files(BaseModel):
@@ -65,6 +66,7 @@ class Mend(BaseModel):
 
 
 @router.post("/definitions", response_model=answers.Applied)
+@takes_files
 async def apply(body: Bundle, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of all files, or of none; answers what is added, changed, moved, removed and unchanged, and for live
     settings the moment since when they are in effect. A plan also tells what it would break elsewhere."""
@@ -84,6 +86,7 @@ async def export(_: Viewer, bricola: Running) -> dict[str, Any]:
 
 
 @router.post("/definitions/comparison", response_model=list[answers.FileDifference])
+@takes_files
 async def compare_folder(body: Files, _: Viewer, bricola: Running) -> list[dict[str, Any]]:
     """How these files differ from the drafts, line by line."""
     return [vars(one) for one in definitions.compare_folder(bricola, body.files)]

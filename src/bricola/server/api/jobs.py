@@ -8,9 +8,10 @@ from pydantic import BaseModel
 from bricola.api import jobs as answers
 from bricola.core.jobs.model import Act
 from bricola.server.api.access import Operator, Running, Viewer
+from bricola.server.api.bodies import Guarded
 from bricola.server.usecases import jobs
 
-router = APIRouter(tags=["jobs"])
+router = APIRouter(tags=["jobs"], route_class=Guarded)
 
 
 class Decision(BaseModel):

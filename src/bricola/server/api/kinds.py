@@ -7,8 +7,9 @@ from fastapi import APIRouter
 from bricola.api import definitions as answers
 from bricola.core.kinds.registry import kinds
 from bricola.server.api.access import Viewer
+from bricola.server.api.bodies import Guarded
 
-router = APIRouter(tags=["definitions"])
+router = APIRouter(tags=["definitions"], route_class=Guarded)
 
 
 @router.get("/kinds", response_model=list[answers.KindEntry])

@@ -14,12 +14,13 @@ from bricola.api import people as people_answers
 from bricola.api import running as answers
 from bricola.api.words import CredentialKind, PoolAct
 from bricola.server.api.access import Admin, Integrator, Operator, Running, Viewer
+from bricola.server.api.bodies import Guarded
 from bricola.server.api.callers import Word
 from bricola.server.backup import write_backup
 from bricola.server.ports.changes import Topic
 from bricola.server.usecases import audit, backends, credentials, definitions
 
-router = APIRouter(tags=["running it"])
+router = APIRouter(tags=["running it"], route_class=Guarded)
 
 Secret = Annotated[str, Field(max_length=100_000, repr=False)]
 

@@ -7,9 +7,10 @@ from pydantic import BaseModel, Field
 
 from bricola.api import packages as answers
 from bricola.server.api.access import Integrator, Running, Viewer
+from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.usecases import packages
 
-router = APIRouter(tags=["packages"])
+router = APIRouter(tags=["packages"], route_class=Guarded)
 
 
 class ParameterOf(BaseModel):
@@ -58,6 +59,7 @@ async def kept(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
 
 
 @router.post("/packages", response_model=answers.ToldPackage, status_code=201)
+@takes_files
 async def keep(body: PackageZip, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Keep a package, to be used as often as one likes."""
     return await packages.keep(bricola, body.content, user.name)
@@ -90,12 +92,14 @@ def _wish(body: PackageToTake) -> tuple[packages.Source, packages.Wish]:
 
 
 @router.post("/packages/plan", response_model=answers.TakenPackage)
+@takes_files
 async def plan(body: PackageToTake, _: Viewer, bricola: Running) -> dict[str, Any]:
     """What taking a package in would do, with every mismatch. Nothing is changed."""
     return await packages.plan(bricola, *_wish(body))
 
 
 @router.post("/packages/take", response_model=answers.TakenPackage)
+@takes_files
 async def take(body: PackageToTake, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of a package's parts, aligned as was chosen."""
     return await packages.take_in(bricola, *_wish(body), user.name)

@@ -7,9 +7,10 @@ from pydantic import BaseModel, Field
 
 from bricola.api import requests as answers
 from bricola.server.api.access import Integrator, Running, Viewer
+from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.usecases import requests
 
-router = APIRouter(tags=["requests"])
+router = APIRouter(tags=["requests"], route_class=Guarded)
 
 
 class RequestToTake(BaseModel):
@@ -33,6 +34,7 @@ async def shown(name: str, _: Viewer, bricola: Running) -> dict[str, Any]:
 
 
 @router.post("/requests", response_model=answers.TakenRequest)
+@takes_files
 async def take_in(body: RequestToTake, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of a request: its service, what it calls, and the maps between them."""
     return await requests.take_in(bricola, body.text, body.files, user.name, body.plan_only)

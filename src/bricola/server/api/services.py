@@ -15,11 +15,12 @@ from bricola.core.definitions.model import segment_of
 from bricola.core.durations import DAY
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import Base, Integrator, Operator, Running, Viewer
+from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.bricola import Bricola
 from bricola.server.usecases import bench, compare, deployments, outside, records, releases, services
 from bricola.store.releases import StoredRelease
 
-router = APIRouter(tags=["services"])
+router = APIRouter(tags=["services"], route_class=Guarded)
 
 
 class NewRelease(BaseModel):
@@ -225,6 +226,7 @@ async def ask_outside(body: OutsideRequest, _: Operator, bricola: Running) -> di
 
 
 @router.post("/bench/comparison", response_model=bench_answers.RowComparison)
+@takes_files
 async def compare_with_source(body: Answered, _: Operator, bricola: Running) -> dict[str, Any]:
     """An answer beside the rows that it came from, field by field; of a write, what was sent beside what is stored."""
     return await records.compare(bricola, body.environment, body.service, body.operation, body.values, body.answer)

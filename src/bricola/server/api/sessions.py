@@ -9,10 +9,11 @@ from bricola.api import people as answers
 from bricola.api.words import Role
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import COOKIE, Admin, Running, Viewer, presented_secret
+from bricola.server.api.bodies import Guarded
 from bricola.server.usecases import people
 from bricola.store.people import StoredUser
 
-router = APIRouter(tags=["sessions and users"])
+router = APIRouter(tags=["sessions and users"], route_class=Guarded)
 
 PersonName = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._@-]{0,79}$")]
 Password = Annotated[str, StringConstraints(max_length=1000)]

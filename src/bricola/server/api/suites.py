@@ -9,10 +9,11 @@ from pydantic import BaseModel, Field
 from bricola.api import testing as answers
 from bricola.core.problems import Problem, ProblemError
 from bricola.server.api.access import Base, Integrator, Operator, Running, Viewer
+from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.usecases import cases, keeping
 from bricola.server.usecases import suites as use
 
-router = APIRouter(tags=["tests"])
+router = APIRouter(tags=["tests"], route_class=Guarded)
 
 
 class NewRun(BaseModel):
@@ -102,6 +103,7 @@ class OutsideReply(BaseModel):
 
 
 @router.post("/suites/{name}/cases/{case}/reply", response_model=answers.JudgedReply)
+@takes_files
 async def judged(name: str, case: str, body: OutsideReply, _: Operator, bricola: Running) -> dict[str, Any]:
     """Whether a reply that came elsewhere is what the case expects."""
     return await cases.judge_outside(bricola, name, case, body.environment, body.status, body.body, body.headers, body.seconds)

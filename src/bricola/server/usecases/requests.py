@@ -51,7 +51,7 @@ class Made:
 async def take_in(ports: Ports, text: str, files: Mapping[str, str], author: str, plan_only: bool) -> dict[str, Any]:
     """Make drafts of a request in YAML or JSON; `files` are the contracts beside it, in base64. Everything that it says is filled in, what
     it lacks is listed. Raises ProblemError where it cannot be read, or where its service is another's."""
-    request = _read(text)
+    request = await asyncio.to_thread(_read, text)
     catalogue = ports.drafts.catalogue
     made = Made(request)
     for what, why in lacks(request):

@@ -10,6 +10,7 @@ from bricola.core.calls.written import Written
 from bricola.core.expressions.compiling import Compiled
 from bricola.core.jobs.journal import Done, Once
 from bricola.core.jobs.marks import RequestMark
+from bricola.core.json_text import read_json
 from bricola.core.kinds.workflows.acting import Binder, Made, makes
 from bricola.core.kinds.workflows.program import FileNode, HttpNode, writes_of
 from bricola.core.kinds.workflows.running import Names, Run, again, to_its_end
@@ -131,10 +132,11 @@ def _answer(node: HttpNode, answered: Answered) -> dict[str, Any]:
     if node.gives is None:
         return {"status": answered.status}
     try:
-        plain = json.loads(answered.body)
-    except (ValueError, RecursionError):
-        raise ProblemError(Problem("outside.json", "The other side answers with something that is no JSON.", Kind.BACKEND, place=node.path,
-                                   expected="application/json", found=shown(answered.content_type or "no media type"))) from None
+        plain = read_json(answered.body)
+    except ProblemError as error:
+        raise ProblemError(Problem("outside.json", "The other side answers with something that is no JSON, or beyond what is read of it.",
+                                   Kind.BACKEND, place=node.path, expected="application/json",
+                                   found=shown(answered.content_type or "no media type"), inner=error.problem.message)) from None
     problems: list[Problem] = []
     known = {one.name for one in node.gives.slots}
     if isinstance(plain, dict):

@@ -10,11 +10,12 @@ from bricola.api import objects as answers
 from bricola.api.words import Role
 from bricola.core.definitions.model import EngineWord
 from bricola.server.api.access import Integrator, Running
+from bricola.server.api.bodies import Guarded
 from bricola.server.api.callers import Word
 from bricola.server.kinds.objects import discovery
 from bricola.server.usecases import connecting
 
-router = APIRouter(tags=["discovery"])
+router = APIRouter(tags=["discovery"], route_class=Guarded)
 
 Text = Annotated[str, Field(max_length=200)]
 

@@ -1,5 +1,6 @@
 """Objects for an editor: the definition as data, who publishes it, and ticks that add or remove an operation."""
 
+import asyncio
 import json
 from typing import Any
 
@@ -73,7 +74,7 @@ async def save_object(ports: Ports, name: str, body: dict[str, Any], revision: i
     """Save the definition as a draft. Raises ProblemError of kind conflict when somebody saved it meanwhile."""
     path = _path(ports, name)
     text = json.dumps({"object": name, **body}, ensure_ascii=False)  # JSON is YAML: one reader, one set of explanations
-    definition = read_definition(text, f"object {name}")
+    definition = await asyncio.to_thread(read_definition, text, f"object {name}")
     return await definitions.apply(ports, {path: write_definition(definition)}, author, based_on={f"object {name}": revision})
 
 

@@ -8,10 +8,11 @@ from pydantic import BaseModel, Field
 from bricola.api import definitions as definitions_answers
 from bricola.api import objects as answers
 from bricola.server.api.access import Integrator, Running, Viewer
+from bricola.server.api.bodies import Guarded
 from bricola.server.kinds.objects import editing
 from bricola.server.usecases.definitions import plain_change
 
-router = APIRouter(tags=["objects"])
+router = APIRouter(tags=["objects"], route_class=Guarded)
 
 
 class EditedObject(BaseModel):

@@ -13,6 +13,7 @@ from bricola.core.definitions.engines.terminals import Mark
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.documents import problem_document
 from bricola.server.api.access import COOKIE, Integrator, Operator, Running, Viewer
+from bricola.server.api.bodies import Guarded
 from bricola.server.bricola import Bricola
 from bricola.server.kinds.screens import films, recordings
 from bricola.server.kinds.screens.live_terminal import LiveTerminal, live_terminal
@@ -20,7 +21,7 @@ from bricola.server.ports.changes import Topic
 from bricola.server.usecases import people
 from bricola.server.usecases.audit import note
 
-router = APIRouter(tags=["screens"])
+router = APIRouter(tags=["screens"], route_class=Guarded)
 _IDLE_SECONDS = 900.0  # without a word of the person, after which a live terminal gives its session back
 _MOST_MESSAGE = 100_000
 

@@ -10,10 +10,11 @@ from bricola.api import workflows as answers
 from bricola.api.words import Role
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.api.access import Integrator, Running, Viewer
+from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.kinds.workflows import drafts, processes, writing
 from bricola.store.people import StoredUser
 
-router = APIRouter(tags=["workflows"])
+router = APIRouter(tags=["workflows"], route_class=Guarded)
 Text = Annotated[str | None, Field(max_length=1_000_000)]
 
 
@@ -105,6 +106,7 @@ async def try_expression(body: Sample, _: Viewer, bricola: Running) -> dict[str,
 
 
 @router.post("/processes", response_model=answers.TakenProcess)
+@takes_files
 async def take_process(body: Process, user: Integrator, bricola: Running) -> dict[str, Any]:
     """Make drafts of a process in WS-BPEL 2.0 with its WSDL: a service, its workflows, and what they ask of others."""
     wish = processes.Wish(body.service, body.main, body.role, body.choices, body.accept)
