@@ -15,6 +15,7 @@ from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import Any
 
+from bricola.core.ages import Ages
 from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
@@ -30,6 +31,8 @@ from bricola.server.vault import Vault
 
 ROUNDS, STEPS = 5, 20
 HALF = "workflow: half\ninput: {number: {type: int}}\noutput: {half: {type: int}}\nsteps: {answer: {reply: {half: number // 2}}}\n"
+
+AGES = Ages(time.time, time.monotonic)
 
 
 def live() -> LiveService:
@@ -76,7 +79,7 @@ async def main(jobs: int) -> None:
         assert await now.handle(Call(), {"number": 8}) == {"half": 4}
 
     def journaled(page: Page, number: str) -> Call:
-        return Call(id=number, journal=Journal(Ledger(number, page, 1, time.time)))
+        return Call(id=number, journal=Journal(Ledger(number, page, 1, time.time, AGES)))
 
     async def in_memory() -> None:
         assert await later.run(journaled(Memory(), "j"), {"number": 8}) == {"half": 4}

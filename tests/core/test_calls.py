@@ -1,6 +1,7 @@
 """The explicit call: nothing of one shows in another, its deadline reaches the backend, and calls from inside are calls like others."""
 
 import asyncio
+import itertools
 import json
 import time
 from collections.abc import AsyncIterator
@@ -10,6 +11,7 @@ from typing import Any
 
 import pytest
 
+from bricola.core.ages import Ages
 from bricola.core.calls.call import Call
 from bricola.core.calls.callers import Caller, Callers, Token, token_digest
 from bricola.core.calls.idempotency import Idempotency, Remembered, RequestKey
@@ -78,7 +80,8 @@ def pipeline(records: Records, log: Remembering | None = None) -> Pipeline:
     callers = Callers(time.time)
     callers.replace([Token(token_digest("w"), WRITER), Token(token_digest("r"), READER)])
     numbers = iter(range(1000))
-    return Pipeline(callers, records, time.time, time.monotonic, lambda: f"c{next(numbers)}", Idempotency(log) if log is not None else None)
+    return Pipeline(callers, records, time.time, time.monotonic, lambda: f"c{next(numbers)}",
+                    Idempotency(log, Ages(time.time, time.monotonic)) if log is not None else None)
 
 
 @pytest.fixture
@@ -219,6 +222,28 @@ async def test_requests_that_come_again(database: Database) -> None:
     assert unnoted.status == 200  # it is stored, whatever becomes of the note
     unknown = await pipe.rest(live, "CreateNote", ask({"note": {"id": "E"}}, request_id="e"))
     assert json.loads(unknown.body)["problems"][0]["code"] == "request.outcome-unknown"
+
+
+async def test_a_repeat_finds_its_mark_whatever_the_clock_and_the_log_say(database: Database) -> None:
+    database.run("CREATE TABLE mark (id VARCHAR(80) PRIMARY KEY, expires BIGINT, answer VARCHAR(2000))")
+    database.binding = database.binding.model_copy(update={"requests": "mark"})
+    live, log, wall = publish(database), Remembering(), [time.time()]
+    callers = Callers(time.time)
+    callers.replace([Token(token_digest("w"), WRITER)])
+    ids = map(str, itertools.count())
+    pipe = Pipeline(callers, Records(), lambda: wall[0], time.monotonic, lambda: next(ids),
+                    Idempotency(log, Ages(lambda: wall[0], time.monotonic)))
+    first = await pipe.rest(live, "CreateNote", ask({"note": {"id": "A"}}, request_id="k"))
+    assert first.status == 200
+    for jump in (26 * 3600, -52 * 3600, 365 * 24 * 3600):
+        wall[0] += jump
+        log.known.clear()
+        other = await pipe.rest(live, "CreateNote", ask({"note": {"id": f"B{jump}"}}, request_id=f"b{jump}"))
+        again = await pipe.rest(live, "CreateNote", ask({"note": {"id": "A"}}, request_id="k"))
+        assert (other.status, again.status, again.body) == (200, 200, first.body)
+    notes = await database.pool.borrow(Call())
+    assert await notes.rows("SELECT count(*) FROM note WHERE id = 'A'", []) == [(1,)]
+    database.pool.give_back(notes, broken=False)
 
 
 def test_limits_of_a_caller() -> None:

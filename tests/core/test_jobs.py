@@ -10,6 +10,7 @@ from typing import Any
 
 import pytest
 
+from bricola.core.ages import Ages
 from bricola.core.calls.call import Call
 from bricola.core.calls.callers import Callers
 from bricola.core.jobs import values
@@ -96,7 +97,7 @@ class Paper:
             self.news.clear()
             await self.news.wait()
 
-    async def accept(self, job: Job, again: bool) -> str:
+    async def accept(self, job: Job, since: float) -> str:
         await asyncio.sleep(0)
         self.jobs[job.id] = job
         self.entries[job.id] = {}
@@ -160,7 +161,8 @@ class House:
         async def find(job: Job) -> LiveService:
             return self.live
 
-        return Jobs(self.paper, find, pipeline.job, time.time, lambda: f"job{len(self.paper.jobs)}", f"process {self.processes}")
+        return Jobs(self.paper, find, pipeline.job, time.time, Ages(time.time, time.monotonic), lambda: f"job{len(self.paper.jobs)}",
+                    f"process {self.processes}")
 
     async def accept(self, **given: Any) -> str:
         operation = self.live.by_name["Raise"]

@@ -240,7 +240,12 @@ def test_the_same_request_is_one_job(served: Served, client: Client, token: str)
     rests(client, answers[0].json()["job"])
     assert crest(served.data, "W3") == before + 1
     with closing(sqlite3.connect(served.data / "bricola.db")) as db, db:
-        db.execute("UPDATE request SET expires = 1")  # what was remembered of it is forgotten, long before the job is
+        db.execute("UPDATE request SET expires = 1")  # what was remembered of it is forgotten, as if a clock had jumped
+    with served.http("/rest/trial/Weirs") as http:
+        assert http.post("/Raise", json={"codes": ["W3"]}, headers=headers).json()["job"] == answers[0].json()["job"]
+    with closing(sqlite3.connect(served.data / "bricola.db")) as db, db:
+        db.execute("UPDATE request SET expires = 1")
+        db.execute("UPDATE job SET accepted_at = accepted_at - 25 * 3600")  # and now it is that long ago
     with served.http("/rest/trial/Weirs") as http:
         later = http.post("/Raise", json={"codes": ["W3"]}, headers=headers).json()["job"]
     assert later != answers[0].json()["job"]

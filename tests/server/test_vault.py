@@ -151,7 +151,7 @@ def test_a_backup_is_whole_and_restores_into_an_empty_folder(tmp_path: Path, db:
     definitions.add_revisions(db, [("type", "A", "a.yaml", "one")], "imke")
     for number, state in enumerate(("waiting", "running", "done")):
         one = Job(f"j{number}", "live", "S", "S", 1, "Do", "w", "desk", (), float(number), 99.0, "{}")
-        jobs.accept(db, one, False, str.encode)
+        jobs.accept(db, one, 0.0, str.encode)
         db.execute("UPDATE job SET state = ? WHERE id = ?", (state, one.id))
     file = tmp_path / "b.zip"
     assert set(write_backup(tmp_path, file, True)["files"]) == {"bricola.db", "calls.db"}

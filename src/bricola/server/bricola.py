@@ -14,9 +14,10 @@ from bricola.adapters.call_backs import may_tell, send
 from bricola.adapters.folders import Folders, read_folders
 from bricola.adapters.networks import backend_networks, read_networks
 from bricola.adapters.patterns import PatternProcess
+from bricola.core.ages import Ages
 from bricola.core.calls.idempotency import Idempotency
 from bricola.core.definitions.model import EnvironmentDefinition, segment_of
-from bricola.core.durations import DAY
+from bricola.core.durations import DAY, MINUTE
 from bricola.core.jobs.model import Job
 from bricola.core.patterns.matcher import use_fallback
 from bricola.core.problems import ProblemError
@@ -41,6 +42,7 @@ from bricola.server.usecases.bringing_up import bring_up, keep_contracts, places
 from bricola.server.usecases.credentials import keep_places
 from bricola.server.usecases.drift import check_due
 from bricola.server.usecases.telling import Telling
+from bricola.store import own_clock
 from bricola.store.database import STORE_NUMBER
 
 log = structlog.stdlib.get_logger("bricola.service")
@@ -71,6 +73,8 @@ class Bricola:
         except BaseException:
             self.storage.close()
             raise
+        self.ages = Ages(time.time, time.monotonic, self.storage.at_start(own_clock.stands))
+        self._kept_age = 0.0
         self.changes = Changes(self.storage)
         self.drafts = Drafts()
         self.releases = Releases(self.storage, self.drafts)
@@ -87,11 +91,11 @@ class Bricola:
         new_id = call_ids()
         self.stored_jobs = StoredJobs(self.storage, self.credentials.vault)
         self.pipeline = Pipeline(self.people.callers, self.calls.recorder, time.time, time.monotonic, new_id,
-                                 Idempotency(self.requests), lambda service, operation: self.jobs.desk(service, operation),
+                                 Idempotency(self.requests, self.ages), lambda service, operation: self.jobs.desk(service, operation),
                                  self.places.find)
         # Their numbers are what callers show to be told of them, so nobody may guess one.
-        self.jobs = Jobs(self.stored_jobs, self.job_service, self.pipeline.job, time.time, lambda: f"{new_id()}-{secrets.token_hex(12)}",
-                         secrets.token_hex(8), ended=self._job_ended,
+        self.jobs = Jobs(self.stored_jobs, self.job_service, self.pipeline.job, time.time, self.ages,
+                         lambda: f"{new_id()}-{secrets.token_hex(12)}", secrets.token_hex(8), ended=self._job_ended,
                          may_tell=lambda address: may_tell(address, settings.call_backs))
         self.telling = Telling(self, send)
         self._older: OrderedDict[tuple[str, str, int], tuple[EnvironmentDefinition | None, LiveService]] = OrderedDict()
@@ -141,13 +145,21 @@ class Bricola:
             self._start_chore(name, partial(chore, self))
         await self.jobs.take_up()
         self._start_chore("call-backs", self.telling.round)
-        await self.requests.prune(time.time())
+        before = await self._forget_before()
+        await self.requests.prune(before)
         for one in self.drafts.catalogue.environments():
-            dropped = await self.calls.prune(one.name, time.time() - one.records.keep_days * DAY)
+            dropped = await self.calls.prune(one.name, before - one.records.keep_days * DAY)
             if dropped:
                 log.info("old call records are dropped", environment=one.name, records=dropped, keep_days=one.records.keep_days)
-            await self.stored_jobs.prune(one.name, time.time() - one.job_days * DAY)
-            await self.calls.prune_traces(one.name, time.time() - one.traces.keep_days * DAY)
+            await self.stored_jobs.prune(one.name, before - one.job_days * DAY)
+            await self.calls.prune_traces(one.name, before - one.traces.keep_days * DAY)
+
+    async def _forget_before(self) -> float:
+        """The moment before which what has ended may be forgotten. How far the service's own clock is is written down every minute."""
+        if self.ages.go_on() - self._kept_age >= MINUTE:
+            await self.storage.write(own_clock.keep, self.ages.own)
+            self._kept_age = self.ages.own
+        return self.ages.earliest()
 
     def _job_ended(self, job: str) -> None:
         self._start_chore("call-backs", self.telling.round)

@@ -29,15 +29,14 @@ def _named(row: tuple[Any, ...]) -> list[Any]:
     return [found[name] for name in Job._fields]
 
 
-def accept(db: Db, job: Job, again: bool, seal: Seal) -> str:
-    """Keep a new job; its id. `again`: or that of the one that was accepted for the same request before. Otherwise one that is there is of
-    a request that was forgotten meanwhile, and this is another."""
-    if job.request and not again:
-        db.execute("UPDATE job SET request = '' WHERE request = ?", (job.request,))
-    elif job.request:
-        row = db.execute("SELECT id FROM job WHERE request = ?", (job.request,)).fetchone()
+def accept(db: Db, job: Job, since: float, seal: Seal) -> str:
+    """Keep a new job; its id, or that of the one that was accepted for the same request at or after a moment. An older one is of a request
+    that may be forgotten, and this is another."""
+    if job.request:
+        row = db.execute("SELECT id FROM job WHERE request = ? AND accepted_at >= ?", (job.request, since)).fetchone()
         if row is not None:
             return str(row[0])
+        db.execute("UPDATE job SET request = '' WHERE request = ?", (job.request,))
     parts = job._asdict() | {"roles": json.dumps(job.roles), "given": seal(job.given), "outcome": None, "state": str(job.state)}
     names = list(parts)
     db.execute(f"INSERT INTO job ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})", list(parts.values()))

@@ -14,6 +14,7 @@ from typing import NamedTuple, Protocol
 
 import structlog
 
+from bricola.core.ages import Ages
 from bricola.core.calls.call import Call
 from bricola.core.durations import HOUR
 from bricola.core.jobs.marks import RequestMark
@@ -61,8 +62,8 @@ class RequestLog(Protocol):
 class Idempotency:
     """Runs writes at most once for each request id."""
 
-    def __init__(self, log: RequestLog) -> None:
-        self._log = log
+    def __init__(self, log: RequestLog, ages: Ages) -> None:
+        self._log, self._ages = log, ages
         self._running: dict[RequestKey, asyncio.Future[None]] = {}
 
     async def once(self, key: RequestKey, shape: OperationShape, values: Values, call: Call, hours: float, marked: bool,
@@ -70,10 +71,11 @@ class Idempotency:
         """The answer; the call learns whose answer it is, where an earlier call gave it, and the mark that it has to leave. Raises what
         `run` raises, and ProblemError for an id that was used with another input or whose outcome is not known."""
         digest = hashlib.sha256(json.dumps(to_plain(shape.input, values), sort_keys=True).encode()).hexdigest()
-        mark = RequestMark(_mark_id(key, digest), call.at, call.at + hours * HOUR, False,
+        now = self._ages.earliest()
+        mark = RequestMark(_mark_id(key, digest), now, self._ages.latest() + hours * HOUR, now - hours * HOUR,
                            lambda one: json.dumps(to_plain(shape.output, one)), lambda text: _from_text(shape, text))
         while True:
-            known = await self._log.begin(key, digest, call.id, call.at, mark.expires)
+            known = await self._log.begin(key, digest, call.id, now, mark.expires)
             if known is None:
                 return await self._run(key, mark, call, run)
             if known.digest != digest:
@@ -98,7 +100,6 @@ class Idempotency:
                         mend="Read the row to see what is stored; send again with a new id when it is not.",
                     )
                 )
-            mark.recovering = True
             return await self._run(key, mark, call, run)
 
     async def _run(self, key: RequestKey, mark: RequestMark, call: Call, run: Callable[[], Awaitable[Values]]) -> Values:

@@ -15,6 +15,7 @@ from dataclasses import asdict, dataclass, field
 from enum import StrEnum
 from typing import Any, NamedTuple, Protocol
 
+from bricola.core.ages import Ages
 from bricola.core.durations import DAY
 from bricola.core.jobs import values
 from bricola.core.jobs.marks import RequestMark
@@ -90,6 +91,7 @@ class Ledger:
     page: Page
     attempt: int
     now: Callable[[], float]
+    ages: Ages
     entries: dict[str, Entry] = field(default_factory=dict)
     closed: bool = False  # the process ends: nothing new begins
     cancelled: Problem | None = None  # why it shall end: somebody wants it, or its time was over while nobody had it
@@ -152,11 +154,13 @@ class Journal:
         """The same for what is done though the job is cancelled."""
         return Journal(self._ledger, self._stem, self._shown, True)
 
-    def mark(self, key: str, began: float, attempt: int, recovering: bool) -> RequestMark:
+    def mark(self, key: str, attempt: int) -> RequestMark:
         """What a writing step leaves in the backend, in its own transaction."""
         ledger = self._ledger
         name = hashlib.sha256(f"{ledger.job}\n{attempt}\n{key}".encode()).hexdigest()
-        return RequestMark(name, ledger.now(), began + _MARK_DAYS * DAY, recovering, values.written, values.read)
+        ages = ledger.ages
+        now, days = ages.earliest(), _MARK_DAYS * DAY
+        return RequestMark(name, now, ages.latest() + days, now - days, values.written, values.read)
 
     def go_on(self, how: Once = READS) -> None:
         """Raises JobStopError where nothing new may begin."""
@@ -181,11 +185,11 @@ class Journal:
             if known is not None and how.writes:
                 ledger.left_unknown.append(key)
             raise
-        began = known.at if known is not None else ledger.now()
+        began = known.at if known is not None else ledger.ages.latest()
         attempt = known.attempt if known is not None else ledger.attempt
-        mark = self.mark(key, began, attempt, known is not None) if how.marked and how.writes else None
+        mark = self.mark(key, attempt) if how.marked and how.writes else None
         if known is not None and how.writes and not how.repeatable:
-            if mark is None or mark.expires < ledger.now():
+            if mark is None or began + _MARK_DAYS * DAY < ledger.ages.earliest():
                 raise UnknownOutcomeError(key)
         elif known is None and how.writes:
             await self._write(Entry(key, Mark.BEGAN, began, attempt))
@@ -209,7 +213,7 @@ class Journal:
                     raise
                 if mark is None or pause is None or self._ledger.closed:
                     raise UnknownOutcomeError(key, str(error)) from None
-                mark.recovering = began = True
+                began = True
             await asyncio.sleep(pause)
         raise AssertionError  # the last round returns or raises
 

@@ -8,11 +8,12 @@ from typing import Any
 
 @dataclass
 class RequestMark:
-    """What a write leaves in the backend's own transaction. `recovering`: it may be there already. Moments are seconds since 1970."""
+    """What a write leaves in the backend's own transaction. What expired before `at` may be removed there; what was accepted since
+    `since` may be of the same request. Moments are seconds since 1970, as `core.ages` gives them."""
 
     id: str
     at: float
     expires: float
-    recovering: bool = False
+    since: float
     answer: Callable[[dict[str, Any]], str] = json.dumps  # of values, as it is remembered
     read: Callable[[str], dict[str, Any]] = json.loads

@@ -85,8 +85,8 @@ def ended_by_hand(job: str) -> Problem:
 class JobLog(Protocol):
     """Where jobs are kept, durably. All raise ProblemError when the store cannot do it."""
 
-    async def accept(self, job: Job, again: bool) -> str:
-        """Keep a new job; its id. `again`: or that of the one that was accepted for the same request before."""
+    async def accept(self, job: Job, since: float) -> str:
+        """Keep a new job; its id, or that of the one that was accepted for the same request at or after a moment."""
         ...
 
     async def claim(self, job: str, worker: str, at: float) -> tuple[Job, list[Entry]] | None:

@@ -10,6 +10,7 @@ from collections.abc import Awaitable, Callable
 
 import structlog
 
+from bricola.core.ages import Ages
 from bricola.core.calls.call import Call
 from bricola.core.jobs import values
 from bricola.core.jobs.journal import Entry, JobStopError, Ledger, StoppedError, UnknownOutcomeError, told_of
@@ -36,9 +37,11 @@ class Jobs:
     """`find` gives the release that accepted a job, `perform` does it; `now` are seconds since 1970. `ended` is told of every job that has
     come to rest; `may_tell` says which addresses callers may have told of it."""
 
-    def __init__(self, store: JobLog, find: Find, perform: Perform, now: Callable[[], float], new_id: Callable[[], str], worker: str,
-                 ended: Callable[[str], None] = lambda job: None, may_tell: Callable[[str], bool] = lambda address: False) -> None:
+    def __init__(self, store: JobLog, find: Find, perform: Perform, now: Callable[[], float], ages: Ages, new_id: Callable[[], str],
+                 worker: str, ended: Callable[[str], None] = lambda job: None,
+                 may_tell: Callable[[str], bool] = lambda address: False) -> None:
         self._store, self._find, self._perform = store, find, perform
+        self.ages = ages
         self._now, self._new_id, self.worker, self._ended, self.may_tell = now, new_id, worker, ended, may_tell
         self._tasks: dict[str, asyncio.Task[None]] = {}
         self._ledgers: dict[str, Ledger] = {}
@@ -50,13 +53,13 @@ class Jobs:
         """What a call of one operation knows of jobs."""
         return _Desk(self, service, operation)
 
-    async def accept(self, job: Job, again: bool) -> str:
-        """Keep a new job, and begin. `again`: it may have been accepted for the same request before. Raises ProblemError when there are too
-        many."""
+    async def accept(self, job: Job, since: float) -> str:
+        """Keep a new job, and begin. The same request may have been accepted for `since` a moment: then that job is the one. Raises
+        ProblemError when there are too many."""
         if len(self._tasks) >= MOST_WAITING:
             raise ProblemError(Problem("job.too-many", "More jobs wait than may.", Kind.BUSY, expected=f"up to {MOST_WAITING}",
                                        mend="Send it again later."))
-        number = await self._store.accept(job, again)
+        number = await self._store.accept(job, since)
         self.begin(number)
         return number
 
@@ -122,7 +125,7 @@ class Jobs:
         if claimed is None:
             return
         job, entries = claimed
-        ledger = Ledger(number, _Page(self._store, number, claim), job.attempt, self._now, {one.key: one for one in entries})
+        ledger = Ledger(number, _Page(self._store, number, claim), job.attempt, self._now, self.ages, {one.key: one for one in entries})
         if job.cancelled:
             ledger.cancelled = cancelled_by(job.cancelled)
         elif job.ends_at <= self._now():  # while no process had it: what it did is undone, step by step, as if somebody wanted its end
@@ -195,12 +198,12 @@ class _Desk:
         self._jobs, self._service, self._operation = jobs, service, operation
 
     async def accept(self, call: Call, source: str, values_in: Values, seconds: float, call_back: bool) -> str:
-        service, now = self._service, self._jobs.now()
+        service, now = self._service, self._jobs.ages.latest()
         job = Job(self._jobs.new_id(), service.environment, service.name, service.segment, service.release, self._operation.shape.name,
                   source, call.caller.name, tuple(sorted(call.caller.roles)), now, now + seconds, values.written(values_in), changed_at=now,
                   request=call.request.id if call.request is not None else "")
-        again = call.request is not None and call.request.recovering
-        return await self._jobs.accept(self._with_reply(job, call) if call_back and call.came is not None else job, again)
+        since = call.request.since if call.request is not None else now
+        return await self._jobs.accept(self._with_reply(job, call) if call_back and call.came is not None else job, since)
 
     def _with_reply(self, job: Job, call: Call) -> Job:
         """With where its end is told, if the caller named an address. Raises ProblemError for one that the operator does not allow."""

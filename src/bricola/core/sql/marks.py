@@ -6,6 +6,8 @@ from bricola.core.shapes.model import Values
 from bricola.core.sql.sessions import ConstraintError, DatabaseTransaction, GivenUpError
 from bricola.core.sql.statements import table_name
 
+BEGAN = "request.began"
+
 
 class Marks:
     """The table of one backend."""
@@ -14,9 +16,8 @@ class Marks:
         self._table = table_name(table)
 
     async def find(self, session: DatabaseTransaction, mark: RequestMark) -> Values | None:
-        """The answer of a write that was committed before its caller, or the service, was gone."""
-        if not mark.recovering:
-            return None
+        """The answer of a write that was committed before its caller, or the service, was gone. It is always looked for: what the service
+        itself remembers of a request may have been lost, set back, or kept by another."""
         rows = await session.rows(f"SELECT answer FROM {self._table} WHERE id = ?", [mark.id])
         return mark.read(rows[0][0]) if rows else None
 
@@ -30,5 +31,4 @@ class Marks:
         except ConstraintError as error:
             if error.constraint != "unique":
                 raise
-            mark.recovering = True
-            raise GivenUpError(Problem("request.began", "The same request was stored meanwhile.", inner=str(error))) from None
+            raise GivenUpError(Problem(BEGAN, "The same request was stored meanwhile.", inner=str(error))) from None

@@ -13,8 +13,8 @@ class StoredJobs:
     def __init__(self, storage: Storage, vault: Vault) -> None:
         self._storage, self._vault = storage, vault
 
-    async def accept(self, job: Job, again: bool) -> str:
-        return await self._storage.write(jobs.accept, job, again, self._vault.seal)
+    async def accept(self, job: Job, since: float) -> str:
+        return await self._storage.write(jobs.accept, job, since, self._vault.seal)
 
     async def claim(self, job: str, worker: str, at: float) -> tuple[Job, list[Entry]] | None:
         return await self._storage.write(jobs.claim, job, worker, at, self._vault.unseal)

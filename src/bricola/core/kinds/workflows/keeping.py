@@ -15,7 +15,7 @@ from bricola.core.kinds.workflows.running import FAILURES, Names, Run, Steps, to
 from bricola.core.pool.kept import Kept, KeptPool, Transacting
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.core.sql.marks import Marks
+from bricola.core.sql.marks import BEGAN, Marks
 from bricola.core.sql.sessions import GivenUpError
 
 
@@ -47,8 +47,8 @@ def _session(binder: Binder, node: SessionNode) -> Made:
                 for again in (True, False):
                     try:
                         return unit.done(run, names, await unit.run(run, names, mark), done)
-                    except GivenUpError:
-                        if mark is None or not (mark.recovering and again):
+                    except GivenUpError as error:
+                        if error.problem.code != BEGAN or not again:
                             raise
                 raise AssertionError  # the second round returns or raises
             except FoundError as found:
