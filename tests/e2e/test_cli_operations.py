@@ -140,8 +140,8 @@ def test_a_backup_of_the_running_service_starts_elsewhere(own: Demo, tmp_path: P
         session = httpx.post(f"{url}/api/v1/session", json={"name": "imke", "password": own.password("imke")})
         assert session.status_code == 201
         # The backend's file was not in the backup: the service says what it misses, and everything else is there.
-        down = httpx.get(f"{url}/readyz").json()["down"]
-        assert "live/VesselRegistry" in down
+        states = {(one["environment"], one["service"]): one["state"] for one in httpx.get(f"{url}/readyz").json()["services"]}
+        assert states["live", "VesselRegistry"] == "faulting"
     finally:
         process.terminate()
         process.wait(20)

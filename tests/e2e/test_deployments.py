@@ -185,6 +185,10 @@ def test_the_end_of_a_service_is_announced_and_friendly(own: Demo, client: Clien
     assert "ended on 2026-01-01" in answer.text
     assert "Use it in live." in answer.text
     assert httpx.post(f"{own.url}/rest/rehearsal/VesselRegistry/GetVessel", json={}).status_code == 410
+    row = next(one for one in client.overview()["services"] if one["name"] == "VesselRegistry")
+    ended = next(one for one in row["deployments"] if one["environment"] == "rehearsal")
+    assert (ended["state"], ended["ails"][0]["words"]) == ("ended", "It ended on 2026-01-01.")
+    assert "Has ended" in httpx.get(f"{own.url}/soap/rehearsal").text
     client.retire("VesselRegistry", "rehearsal", None)
     assert post(own, "rehearsal").status_code == 200
 

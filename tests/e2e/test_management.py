@@ -130,7 +130,10 @@ def test_an_environment_is_a_live_setting(own: Demo, client: Client) -> None:
     answer = httpx.post(own.address("live"), content="<a/>", headers={"Content-Type": "text/xml"})
     assert answer.status_code == 503
     assert "gone.db" not in answer.text
-    assert httpx.get(own.url + "/readyz").status_code == 503
+    assert int(answer.headers["retry-after"]) >= 1
+    readiness = httpx.get(own.url + "/readyz")
+    assert (readiness.status_code, readiness.json()["ready"], "gone.db" in readiness.text) == (200, True, False)
+    assert {"environment": "live", "service": "VesselRegistry", "state": "faulting", "ails": []} in readiness.json()["services"]
     (own.data / "live" / "registry.db").rename(own.data / "live" / "gone.db")  # the backend comes back by itself
     deadline = time.monotonic() + 20
     while place(client, "live")["state"] != "serving":

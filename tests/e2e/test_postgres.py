@@ -7,6 +7,7 @@ import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -292,3 +293,64 @@ def test_one_server_dies_and_the_twin_takes_over(
           f"slowest call since the kill {after[-1] * 1000:.0f} ms")
     assert not failed
     assert client.pool("live", "registry")["state"] == "serving"
+
+
+def test_green_is_true_while_every_server_is_gone(demo: Demo, client: Client, twins: tuple[PostgresServer, PostgresServer]) -> None:
+    """The state of the service is the worse of its own and its pool's, everywhere and at once; this node stays ready."""
+
+    def place() -> dict[str, Any]:
+        row = next(one for one in client.overview()["services"] if one["name"] == "VesselRegistry")
+        return next(one for one in row["deployments"] if one["environment"] == "live")
+
+    def wait_for(state: str, within: float) -> None:
+        deadline = time.monotonic() + within
+        while place()["state"] != state:
+            assert time.monotonic() < deadline, place()
+            time.sleep(0.05)
+
+    def told() -> dict[str, Any]:
+        answer = httpx.get(f"{demo.url}/readyz")
+        assert (answer.status_code, answer.json()["ready"]) == (200, True)
+        return next(one for one in answer.json()["services"] if (one["environment"], one["service"]) == ("live", "VesselRegistry"))
+
+    def gauge(state: str) -> str:
+        line = f'bricola_service_state{{environment="live",service="VesselRegistry",state="{state}"}}'
+        return next(one.split()[-1] for one in httpx.get(f"{demo.url}/metrics").text.splitlines() if one.startswith(line))
+
+    headers = {"Authorization": f"Bearer {demo.token('harbour-desk')}"}
+    wait_for("serving", 20)
+    assert (told()["ails"], gauge("serving"), gauge("faulting")) == ([], "1.0", "0.0")
+    for one in twins:
+        one.kill()
+    deadline = time.monotonic() + 20
+    while client.pool("live", "registry")["state"] != "faulting":
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    wait_for("faulting", 2)
+    try:
+        assert [(one["part"], one["name"], one["state"]) for one in place()["ails"]] == [("pool", "registry", "faulting")]
+        assert told() == {"environment": "live", "service": "VesselRegistry", "state": "faulting",
+                          "ails": ["No endpoint of its pool answers."]}
+        assert (gauge("serving"), gauge("faulting")) == ("0.0", "1.0")
+        assert "Does not answer now" in httpx.get(f"{demo.url}/soap/live/VesselRegistry").text
+        assert "Does not answer now" in httpx.get(f"{demo.url}/soap/").text
+        assert "No endpoint of its pool answers" in demo.run("services", "-e", "live").stdout
+        rest = httpx.post(f"{demo.address('live', 'rest')}/GetVessel", json={"registration": "LK-0412"}, headers=headers)
+        assert (rest.status_code, int(rest.headers["retry-after"]) >= 1) == (503, True)
+        soap = httpx.post(demo.address(), headers=headers | {"Content-Type": "text/xml"}, content=demo_request("LK-0412"))
+        assert (soap.status_code, int(soap.headers["retry-after"]) >= 1, b"Server" in soap.content) == (500, True, True)
+        assert not any(one.address in text for one in twins for text in (rest.text, soap.text, str(told())))
+    finally:
+        for one in twins:
+            one.start()
+    wait_for("serving", 60)
+    client.act_on_pool("live", "registry", "stop")
+    assert (place()["state"], told()["ails"]) == ("stopped", ["Its pool is stopped."])
+    assert "Stopped for now" in httpx.get(f"{demo.url}/soap/live/VesselRegistry").text
+    client.act_on_pool("live", "registry", "start")
+    wait_for("serving", 20)
+
+
+def demo_request(registration: str) -> str:
+    return ('<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><GetVessel xmlns="urn:larkmere:vessel-registry">'
+            f"<registration>{registration}</registration></GetVessel></e:Body></e:Envelope>")

@@ -122,7 +122,7 @@ def served(tmp_path_factory: pytest.TempPathFactory, desk: str) -> Iterator[Serv
     data = tmp_path_factory.mktemp("jobs")
     make_stores(data)
     # What happens by itself every few seconds happens here every few tenths of one.
-    with (mock.patch("bricola.server.bricola._ROUND_SECONDS", 0.2), mock.patch("bricola.server.usecases.telling._PAUSES", (0.2, 0.2)),
+    with (mock.patch("bricola.server.bricola.ROUND_SECONDS", 0.2), mock.patch("bricola.server.usecases.telling._PAUSES", (0.2, 0.2)),
           serving(data, call_backs=(f"{desk}/answers",)) as running):
         yield running
 

@@ -35,11 +35,11 @@ export default function BenchPage() {
   const overview = useLoad<Overview>("/overview");
   const callers = useLoad<CallerRow[]>("/callers");
   const live = useMemo(
-    () => (overview.data?.services ?? []).filter((one) => one.deployments.some((at) => at.state === "serving")),
+    () => (overview.data?.services ?? []).filter((one) => one.deployments.some((at) => at.answers)),
     [overview.data],
   );
   const service = live.find((one) => one.name === search.get("service")) ?? live[0];
-  const places = service?.deployments.filter((one) => one.state === "serving") ?? [];
+  const places = service?.deployments.filter((one) => one.answers) ?? [];
   const place = places.find((one) => one.environment === (search.get("against") ?? view)) ?? places[0];
   const operations = useLoad<OperationShape[]>(
     service && place ? `/services/${service.name}/operations?environment=${place.environment}` : null,

@@ -24,11 +24,9 @@ export default function ContractTestsPage() {
   const overview = useLoad<Overview>("/overview", 30);
   const act = useAct();
   const [random, setRandom] = useState("0");
-  const services = (overview.data?.services ?? []).filter((one) =>
-    one.deployments.some((at) => at.state === "serving"),
-  );
+  const services = (overview.data?.services ?? []).filter((one) => one.deployments.some((at) => at.answers));
   const service = services.find((one) => one.name === search.get("service")) ?? services[0];
-  const places = service?.deployments.filter((one) => one.state === "serving").map((one) => one.environment) ?? [];
+  const places = service?.deployments.filter((one) => one.answers).map((one) => one.environment) ?? [];
   const wished = search.get("against") ?? (view === ALL ? "" : view);
   const environment = places.includes(wished) ? wished : (places[0] ?? "");
   const suite = `${service?.name ?? ""}-generated`;

@@ -30,19 +30,24 @@ function seen(service: ServiceRow, view: string): Place[] {
   return service.deployments.filter((one) => view === ALL || one.environment === view);
 }
 
+/** Whether something that is deployed is not as it should be. */
+const ails = (at: Place) => at.state !== "serving" && at.state !== "not deployed";
+
 function headline(services: ServiceRow[], environments: EnvironmentInfo[], view: string): [string, string] {
   const place = view !== ALL ? view : (environments.findLast((one) => one.protected) ?? environments.at(-1))?.name;
   if (!place) return [t("No environments yet"), t("Define one in a YAML file, then run: bricola apply FOLDER")];
   const here = services.flatMap((one) =>
     one.deployments.filter((at) => at.environment === place && at.state !== "not deployed").map((at) => ({ one, at })),
   );
-  const down = here.filter(({ at }) => at.state === "faulting").map(({ one }) => one.name);
+  const down = here.filter(({ at }) => ails(at) && at.state !== "at risk").map(({ one }) => one.name);
+  const risky = here.filter(({ at }) => at.state === "at risk").map(({ one }) => one.name);
   const edited = services.filter((one) => one.draft === "edited").map((one) => one.name);
   const behind = here.filter(({ at }) => !at.newest && at.parts?.length === 1).map(({ one }) => one.name);
   const shared = here.filter(({ at }) => (at.parts?.length ?? 0) > 1).map(({ one }) => one.name);
-  const sound = here.length - down.length;
+  const sound = here.length - down.length - risky.length;
   const notes = [
     down.length ? t("{0} cannot answer.", down.join(", ")) : "",
+    risky.length ? t("{0} at risk.", risky.join(", ")) : "",
     edited.length ? `${edited.join(", ")}: edited, not released.` : "",
     shared.length ? t("{0}: two releases share the calls.", shared.join(", ")) : "",
     behind.length ? t("{0}: a newer release waits.", behind.join(", ")) : "",
@@ -64,7 +69,7 @@ export default function OverviewPage() {
   const [view] = useLens();
   const [, go] = useLocation();
   const [search, setSearch] = useAddress();
-  const { data, error } = useLoad<Overview>("/overview", 5);
+  const { data, error } = useLoad<Overview>("/overview", 2);
   const [narrow, setNarrow] = useState("");
   const [only, setOnly] = useState("all");
   const calls = useLoad<Call[]>(`/calls?limit=9${view === ALL ? "" : `&environment=${view}`}`, 5);
@@ -72,8 +77,7 @@ export default function OverviewPage() {
   const shown = services.filter(
     (one) =>
       `${one.name} ${one.group} ${one.backends.join(" ")}`.toLowerCase().includes(narrow.toLowerCase()) &&
-      (only === "all" ||
-        (only === "draft" ? one.draft === "edited" : one.deployments.some((at) => at.state === "faulting"))),
+      (only === "all" || (only === "draft" ? one.draft === "edited" : one.deployments.some(ails))),
   );
   const selected = shown.find((one) => one.name === search.get("service")) ?? shown[0];
 
@@ -159,10 +163,7 @@ export default function OverviewPage() {
               { value: "all", word: t("All {0}", services.length) },
               {
                 value: "attention",
-                word: t(
-                  "Attention {0}",
-                  services.filter((one) => one.deployments.some((at) => at.state === "faulting")).length,
-                ),
+                word: t("Attention {0}", services.filter((one) => one.deployments.some(ails)).length),
               },
               { value: "draft", word: t("Draft changes {0}", services.filter((one) => one.draft === "edited").length) },
             ]}
@@ -273,7 +274,7 @@ export default function OverviewPage() {
           </Link>
         )}
         <div className="mt-auto flex flex-wrap gap-x-4 gap-y-1.5 border-t border-line px-4 py-3 text-xs text-ink2">
-          {(["serving", "faulting", "not deployed"] as const).map((state) => (
+          {(["serving", "at risk", "faulting", "stopped", "not deployed"] as const).map((state) => (
             <span key={state} className="flex items-center gap-1.5">
               <Mark name={STATE_MARK[state] ?? "none"} />
               {state}
@@ -349,7 +350,13 @@ function Row({
                   {part.share < 100 && <span className="text-xs text-ink2"> {part.share} %</span>}
                 </span>
               ))}
-              <span className={at.state === "faulting" ? "font-semibold text-bad" : "text-ink3"}>{at.state}</span>
+              <span
+                className={
+                  ails(at) ? `font-semibold ${at.state === "at risk" ? "text-warn" : "text-bad"}` : "text-ink3"
+                }
+              >
+                {at.state}
+              </span>
               {at.parts?.length === 1 && !at.newest && (
                 <span className="text-xs font-semibold text-warn">{rich("r{0} waits", service.newest)}</span>
               )}

@@ -31,7 +31,7 @@ export default function ServicePage({ name }: { name: string }) {
       : null,
   );
   // With one environment in view, what is live there is shown; else the draft. The head of the pane says which.
-  const place = data?.deployments.find((one) => one.environment === view && one.state === "serving");
+  const place = data?.deployments.find((one) => one.environment === view && one.answers);
   const live = useLoad<OperationShape[]>(
     place ? `/services/${encodeURIComponent(name)}/operations?environment=${place.environment}` : null,
     10,

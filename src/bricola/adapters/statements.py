@@ -75,7 +75,8 @@ def held(backend: str, inner: str) -> Problem:
 
 
 def unreachable(backend: str, inner: str) -> ProblemError:
-    return ProblemError(Problem("backend.unreachable", f"The backend {backend} cannot be reached.", Kind.BACKEND, mend=OWNERS, inner=inner))
+    return ProblemError(
+        Problem("backend.unreachable", f"The backend {backend} cannot be reached.", Kind.UNREACHABLE, mend=OWNERS, inner=inner))
 
 
 def sign_on_refused(backend: str, inner: str) -> ProblemError:

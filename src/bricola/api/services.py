@@ -32,8 +32,21 @@ class Part(TypedDict):
 
 
 @closed
+class Ail(TypedDict):
+    """Something that a service needs (deployment, pool, credential, film) and that is not as it should be."""
+
+    part: str
+    name: str
+    state: PlaceState
+    words: str
+    mend: str
+    inner: NotRequired[str]
+
+
+@closed
 class Place(TypedDict):
-    """A service in an environment; what follows `anonymous` only where something is deployed."""
+    """A service in an environment; what follows `anonymous` only where something is deployed. Its state is the worst of
+    all that it needs (`ails`); it `answers` where a release is loaded, be it with failures."""
 
     environment: str
     protected: bool
@@ -44,6 +57,8 @@ class Place(TypedDict):
     soap: NotRequired[str]
     wsdl: NotRequired[str]
     rest: NotRequired[str]
+    ails: NotRequired[list[Ail]]
+    answers: NotRequired[bool]
     reason: NotRequired[str]
     release: NotRequired[int]
     since: NotRequired[str]

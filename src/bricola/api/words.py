@@ -7,7 +7,10 @@ class PlaceState(StrEnum):
     """What a service does in an environment."""
 
     SERVING = "serving"
+    AT_RISK = "at risk"  # it answers, and something that it needs is not as it should be
+    STOPPED = "stopped"  # somebody stopped what it needs
     FAULTING = "faulting"
+    ENDED = "ended"  # its announced end has come
     NOT_DEPLOYED = "not deployed"
 
 

@@ -20,6 +20,7 @@ err = Console(stderr=True, highlight=False, soft_wrap=True, width=None if sys.st
 
 STATES = {
     "serving": "[green]● serving[/]", "faulting": "[red]✕ faulting[/]", "not deployed": "[dim]◌ not deployed[/]",
+    "ended": "[dim]□ ended[/]",
     "answered": "[green]● answered[/]", "fault": "[yellow]▲ fault[/]", "failed": "[red]✕ failed[/]",
     "at risk": "[yellow]▲ at risk[/]", "asleep": "[dim]○ asleep[/]", "stopped": "[dim]□ stopped[/]", "not started": "[dim]◌ not started[/]",
     "in use": "[green]● in use[/]", "warm": "[green]○ warm[/]", "opening": "[cyan]◆ opening[/]", "draining": "[yellow]▽ draining[/]",

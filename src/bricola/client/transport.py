@@ -67,8 +67,11 @@ def raise_problems(response: httpx.Response) -> None:
     raise ProblemError(*found)
 
 
+_WORDS = frozenset(Problem.__dataclass_fields__) - {"kind", "wait"}
+
+
 def problem_of(parts: dict[str, str]) -> Problem:
     """A problem of its JSON."""
-    known = {name: str(value) for name, value in parts.items() if name in Problem.__dataclass_fields__ and name != "kind"}
+    known: dict[str, Any] = {name: str(value) for name, value in parts.items() if name in _WORDS}
     kind = parts.get("kind", "")
     return Problem(**known, kind=Kind(kind) if kind in list(Kind) else Kind.INTERNAL)

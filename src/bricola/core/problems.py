@@ -4,6 +4,7 @@ A `Problem` says what, where, expected, found and how to mend. It becomes a SOAP
 problem document, a command-line message or a console notice; no other error text reaches a person.
 """
 
+import math
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -23,6 +24,7 @@ class Kind(StrEnum):
     GONE = "gone"  # it was here and is no more, on purpose
     NOT_BUILT = "not-built"  # promised by the contract and not there yet
     BUSY = "busy"  # try again later
+    UNREACHABLE = "unreachable"  # a system of record does not answer at all; try again later
     BACKEND = "backend"  # a system of record does not answer as it should
     INTERNAL = "internal"  # a mistake of ours
 
@@ -34,7 +36,7 @@ class Kind(StrEnum):
     @property
     def blames_sender(self) -> bool:
         """Whether repeating the request unchanged must fail again (SOAP: Client / Sender)."""
-        return self not in (Kind.LIMIT, Kind.BUSY, Kind.BACKEND, Kind.INTERNAL, Kind.NOT_BUILT)
+        return self not in (Kind.LIMIT, Kind.BUSY, Kind.UNREACHABLE, Kind.BACKEND, Kind.INTERNAL, Kind.NOT_BUILT)
 
 
 _HTTP_STATUS = {
@@ -49,6 +51,7 @@ _HTTP_STATUS = {
     Kind.GONE: 410,
     Kind.LIMIT: 429,  # RFC 6585
     Kind.BUSY: 503,
+    Kind.UNREACHABLE: 503,
     Kind.NOT_BUILT: 501,
     Kind.BACKEND: 502,
     Kind.INTERNAL: 500,
@@ -61,7 +64,8 @@ class Problem:
 
     `code` is stable and dotted, `message` one sentence for a person, `place` where it is (element path,
     file and line, setting), `expected` / `found` the rule and the value, `mend` what to do about it.
-    `inner` is for owners only: it goes to call records and logs, never to a caller.
+    `inner` is for owners only: it goes to call records and logs, never to a caller. `wait` is the time in seconds after
+    which trying again may help, where it is known.
     """
 
     code: str
@@ -72,6 +76,12 @@ class Problem:
     found: str = ""
     mend: str = ""
     inner: str = ""
+    wait: float = 0.0
+
+    @property
+    def retry_after(self) -> int | None:
+        """Whole seconds for the header Retry-After (RFC 9110, section 10.2.3); None where trying again later is of no use."""
+        return max(1, math.ceil(self.wait)) if self.kind in (Kind.LIMIT, Kind.BUSY, Kind.UNREACHABLE) else None
 
     def at(self, place: str) -> "Problem":
         """The same problem, at a place that a caller further out knows better."""

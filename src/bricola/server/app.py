@@ -24,6 +24,7 @@ from bricola.server.bricola import Bricola
 from bricola.server.gateway import Gateway
 from bricola.server.kinds.kind import KindServer
 from bricola.server.metrics import CONTENT_TYPE
+from bricola.server.usecases.soundness import soundness
 
 _SECRET_FIELDS = {"secret", "password", "certificate", "code"}  # of requests; what was wrong in them is never repeated
 _CONSOLE_SECURITY = {
@@ -119,11 +120,14 @@ def _add_health(app: FastAPI, bricola: Bricola) -> None:
 
     @app.get("/readyz", include_in_schema=False)
     async def readyz() -> JSONResponse:
-        """Ready while every deployed service can answer."""
-        down = bricola.places.down_places()
-        return JSONResponse({"ready": not down, "services": len(bricola.places.services()),
-                             "down": [f"{environment}/{service}" for environment, service in down]},
-                            503 if down else 200)
+        """Whether this node can take calls; beside it each deployed service with what ails it, which is no reason to send calls elsewhere,
+        since another node would reach the same backends."""
+        ready = await bricola.ready()
+        found = [(environment, service, soundness(bricola, environment, service)) for environment, service in bricola.places.deployed()]
+        return JSONResponse({"ready": ready, "services": [
+            {"environment": environment, "service": service, "state": one.state,
+             "ails": [ail.words for ail in one.ails if ail.part != "deployment"]}
+            for environment, service, one in found]}, 200 if ready else 503, {"Cache-Control": "no-store"})
 
     @app.get("/metrics", include_in_schema=False)
     async def metrics() -> Response:

@@ -47,7 +47,8 @@ from bricola.store.database import STORE_NUMBER
 
 log = structlog.stdlib.get_logger("bricola.service")
 
-_ROUND_SECONDS = 5.0
+ROUND_SECONDS = 5.0
+_STORE_SECONDS = 2.0  # within which a store that works answers
 _OLDER = 20  # releases that only jobs are of, kept compiled
 
 
@@ -127,7 +128,7 @@ class Bricola:
     async def _keep_house(self) -> None:
         """Every few seconds: try what is down again, write down who used what, drop records that are too old."""
         while True:
-            await asyncio.sleep(_ROUND_SECONDS)
+            await asyncio.sleep(ROUND_SECONDS)
             try:
                 await self._round()
             except ProblemError as error:  # the store may be locked or full for a while; the next round tries again
@@ -153,6 +154,17 @@ class Bricola:
                 log.info("old call records are dropped", environment=one.name, records=dropped, keep_days=one.records.keep_days)
             await self.stored_jobs.prune(one.name, before - one.job_days * DAY)
             await self.calls.prune_traces(one.name, before - one.traces.keep_days * DAY)
+
+    async def ready(self) -> bool:
+        """Whether this process can take calls: it has taken up what was live, and its store answers."""
+        if self._keeping is None or self._keeping.done():
+            return False
+        try:
+            async with asyncio.timeout(_STORE_SECONDS):
+                await self.storage.read(own_clock.stands)
+        except (ProblemError, TimeoutError):
+            return False
+        return True
 
     async def _forget_before(self) -> float:
         """The moment before which what has ended may be forgotten. How far the service's own clock is is written down every minute."""

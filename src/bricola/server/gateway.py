@@ -17,7 +17,7 @@ from bricola.core.serving.documents import PROBLEM_JSON, problem_document
 from bricola.core.serving.faces import Request
 from bricola.core.serving.pipeline import Answer
 from bricola.core.xml import MOST_BYTES, too_large
-from bricola.server.bricola import Bricola
+from bricola.server.bricola import ROUND_SECONDS, Bricola
 from bricola.server.ports.places import LivePlace, Retirement
 
 _CHALLENGE = (b"www-authenticate", b'Basic realm="Bricola", charset="UTF-8"')
@@ -54,7 +54,8 @@ class Gateway:
         except _ClientGoneError:
             return
         except ProblemError as error:
-            answer = Answer(fault_status(version, error.problem), version.content_type, problem_fault(version, error))
+            answer = Answer(fault_status(version, error.problem), version.content_type, problem_fault(version, error),
+                            retry_after=error.problem.retry_after)
             await _respond(send, answer, allow=b"POST, GET" if error.problem.kind is Kind.METHOD else b"")
             return
         request = _request(scope, body, content_type, authorization)
@@ -72,7 +73,7 @@ class Gateway:
             return
         except ProblemError as error:
             document = json.dumps(problem_document(error), ensure_ascii=False).encode()
-            answer = Answer(error.problem.kind.http_status, PROBLEM_JSON, document)
+            answer = Answer(error.problem.kind.http_status, PROBLEM_JSON, document, retry_after=error.problem.retry_after)
             await _respond(send, answer, allow=b"POST" if error.problem.kind is Kind.METHOD else b"")
             return
         name = path.rpartition("/")[2]
@@ -93,7 +94,7 @@ class Gateway:
                 return place
             if runtime.down(pieces[2], pieces[3]) is not None:
                 raise ProblemError(Problem(
-                    "service.down", f"{pieces[3]} in {pieces[2]} is deployed but cannot answer.", Kind.BUSY,
+                    "service.down", f"{pieces[3]} in {pieces[2]} is deployed but cannot answer.", Kind.BUSY, wait=ROUND_SECONDS,
                     mend="The people who run the service see the reason in their list of services."))
         raise ProblemError(Problem("service.unknown", "There is no service at this address.", Kind.MISSING, place=path,
                                    mend="The index of services is at /soap/."))
@@ -202,8 +203,8 @@ async def _respond(send: ASGISendCallable, answer: Answer, allow: bytes = b"", s
         headers.append((b"bricola-stub", b"nothing implements this operation yet"))
     if answer.age is not None:  # RFC 9111, section 5.1
         headers.append((b"age", b"%d" % answer.age))
-    if answer.status == 429:
-        headers.append((b"retry-after", b"1"))
+    if answer.retry_after is not None:  # RFC 9110, section 10.2.3
+        headers.append((b"retry-after", b"%d" % answer.retry_after))
     if sunset is not None:  # RFC 8594
         headers.append((b"sunset", formatdate(sunset.ends, usegmt=True).encode()))
     await send({"type": "http.response.start", "status": answer.status, "headers": headers, "trailers": False})

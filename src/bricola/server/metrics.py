@@ -4,14 +4,14 @@ A registry for each running service, so that several in one process do not meet.
 """
 
 from collections.abc import Iterator
-from typing import Protocol
 
 from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest
 from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily, Metric
 from prometheus_client.registry import Collector
 
+from bricola.api.words import PlaceState
 from bricola.core.serving.pipeline import CallRecord
-from bricola.server.ports.places import Places
+from bricola.server.usecases.soundness import Ports, soundness
 
 CONTENT_TYPE = "text/plain; version=0.0.4; charset=utf-8"
 _SECONDS = (0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1.0, 2.5, 5.0, 10.0, 30.0)
@@ -20,10 +20,7 @@ _POOL_COUNTERS = ("requests_num", "requests_queued", "requests_wait_ms", "reques
                   "connections_num", "connections_ms", "connections_errors", "connections_lost")
 _BY_OPERATION = ("environment", "service", "operation", "result")
 _BY_POOL = ("environment", "backend")
-
-
-class Ports(Protocol):
-    places: Places
+_STATES = [one for one in PlaceState if one is not PlaceState.NOT_DEPLOYED]
 
 
 class Metrics:
@@ -68,8 +65,15 @@ class _Now(Collector):
             for one in pools:
                 counter.add_metric([one["environment"], one["backend"]], one[name])
             yield counter
-        live = GaugeMetricFamily("bricola_service_live", "1 for each service that answers, with its release",
+        live = GaugeMetricFamily("bricola_service_live", "1 for each release that is loaded",
                                  labels=("environment", "service", "release"))
         for service in self._ports.places.services():
-            live.add_metric([service.environment, service.name, str(service.release)], 1)
+            live.add_metric([service.environment, service.segment, str(service.release)], 1)
         yield live
+        states = GaugeMetricFamily("bricola_service_state", "1 for the state that each deployed service is in, with all that it needs",
+                                   labels=("environment", "service", "state"))
+        for environment, segment in self._ports.places.deployed():
+            found = soundness(self._ports, environment, segment).state
+            for state in _STATES:
+                states.add_metric([environment, segment, state], float(state is found))
+        yield states

@@ -10,6 +10,7 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
+from bricola.api.words import PlaceState
 from bricola.core.contracts.kept import hand_out, one_version
 from bricola.core.contracts.openapi import write_openapi
 from bricola.core.messages.handout import handouts
@@ -19,6 +20,7 @@ from bricola.core.shapes.model import Record
 from bricola.server.api.access import asked_base, bricola_of
 from bricola.server.bricola import Bricola
 from bricola.server.usecases.services import addresses, contract_pack
+from bricola.server.usecases.soundness import soundness
 
 router = APIRouter(include_in_schema=False)
 _Handler = TypeVar("_Handler", bound=Callable[..., Any])
@@ -68,9 +70,21 @@ def _index(request: Request, only: str) -> HTMLResponse:
     for environment in bricola.drafts.catalogue.environments():
         live = sorted((one for one in bricola.places.services() if one.environment == environment.name), key=lambda s: s.name)
         if not only or only == environment.name:
-            rows = [(one, addresses(bricola, environment.name, one.segment, asked)) for one in live]
-            places.append((environment, rows))
+            rows = [(one, addresses(bricola, environment.name, one.segment, asked), _state(bricola, environment.name, one.segment))
+                    for one in live]
+            down = [segment for where, segment in bricola.places.down_places() if where == environment.name]
+            places.append((environment, rows, down))
     return _page("index.html", places=places, organisation=bricola.settings.organisation, only=only)
+
+
+def _state(bricola: Bricola, environment: str, segment: str) -> str:
+    """What callers are told of the state of a service; '' while it is sound. What ails it is for those who run it."""
+    return _FOR_CALLERS.get(soundness(bricola, environment, segment).state, "")
+
+
+_FOR_CALLERS = {
+    PlaceState.FAULTING: "Does not answer now", PlaceState.STOPPED: "Stopped for now", PlaceState.ENDED: "Has ended",
+}
 
 
 @_page_route("/soap/{environment}/{service}")
@@ -85,8 +99,9 @@ async def service(environment: str, service: str, request: Request) -> Response:
     if live is None:
         return _missing(f"{service} is not live in {environment}.")
     operations = [(one, handouts(live.shape, one, found["soap"], found["rest"], not live.anonymous)) for one in live.shape.operations]
+    state = _state(bricola, environment, service)
     base_environment = bricola.drafts.catalogue.find_environment(environment)
-    return _page("service.html", live=live, shape=live.shape, operations=operations, addresses=found,
+    return _page("service.html", live=live, shape=live.shape, operations=operations, addresses=found, state=state,
                  protected=base_environment is not None and base_environment.protected,
                  organisation=bricola.settings.organisation, rows=_rows)
 

@@ -18,7 +18,7 @@ from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
 from bricola.adapters.secrets import Secret
 from bricola.core.problems import Kind, Problem, ProblemError, shown
-from bricola.store.credentials import CredentialPlace, StoredCredential
+from bricola.store.credentials import CredentialPlace, StoredCredential, StoredVersion
 
 KEY_VARIABLE = "BRICOLA_KEY"
 _KNOWN = b"bricola"
@@ -153,14 +153,25 @@ class Vault:
             raise ProblemError(Problem(
                 "credential.unknown", "A backend's credential does not exist.", Kind.BACKEND, found=shown(credential),
                 mend=f"Add it: bricola credentials add {credential}", inner=f"credential {credential}"))
-        now = self._now()
-        able = [one for one in found.versions if (one.ends_at is None or _moment(one.ends_at) > now)
-                and (one.expires_at is None or _moment(one.expires_at) > now)]
+        able = self._able(found)
         if not able:
             raise ProblemError(Problem(
                 "credential.expired", "A backend's credential has expired.", Kind.BACKEND,
                 mend=f"Replace it: bricola credentials rotate {credential}", inner=f"credential {credential}"))
         return [Secret(found.kind, one.user, self.unseal(one.sealed), one.certificate) for one in able]
+
+    def lack(self, credential: str) -> str:
+        """Why nobody can sign on with it now; '' where somebody can."""
+        found = self._credentials.get(credential)
+        if found is None:
+            return "does not exist"
+        return "" if self._able(found) else "has expired"
+
+    def _able(self, found: StoredCredential) -> list[StoredVersion]:
+        """The versions that may be presented now."""
+        now = self._now()
+        return [one for one in found.versions if (one.ends_at is None or _moment(one.ends_at) > now)
+                and (one.expires_at is None or _moment(one.expires_at) > now)]
 
     def used(self, credential: str) -> None:
         self._uses[credential] = self._now()

@@ -208,7 +208,7 @@ class Journal:
             try:
                 return await work(mark)
             except ProblemError as error:
-                unsure = leaves_unknown(error) or (began and error.problem.kind in (Kind.BACKEND, Kind.BUSY))
+                unsure = leaves_unknown(error) or (began and error.problem.kind in (Kind.BACKEND, Kind.UNREACHABLE, Kind.BUSY))
                 if not (how.writes and unsure) or how.repeatable:
                     raise
                 if mark is None or pause is None or self._ledger.closed:

@@ -27,7 +27,7 @@ from bricola.core.messages.request import MASK
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import OperationShape, Record, Values
 
-_OURS = frozenset({Kind.BACKEND, Kind.BUSY, Kind.INTERNAL})
+_OURS = frozenset({Kind.BACKEND, Kind.UNREACHABLE, Kind.BUSY, Kind.INTERNAL})
 BEFORE, AFTER, UNFORESEEN = "before", "after", "unforeseen"
 _ALL = {"service": "Locks", "operation": "GetLock", "environment": "live", "caller": "desk", "callId": "0192-1",
         "at": "2026-11-24T06:30:00Z", "trial": False, "request": "{}"}

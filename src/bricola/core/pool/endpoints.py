@@ -124,7 +124,9 @@ class Endpoints:
         waits = [max(0.0, one.pause - (now - one.opened_at)) for one in self._states.values() if one.circuit is Circuit.OPEN]
         soonest = f"{min(waits):.0f} s" if waits else "a moment"
         return ProblemError(Problem(
-            "backend.unreachable", "The backend of this service does not answer.", Kind.BACKEND, found=f"it is tried again in {soonest}",
+            "backend.unreachable", "The backend of this service does not answer.", Kind.UNREACHABLE,
+            found=f"it is tried again in {soonest}",
             mend="Try again in a moment. The people who run the service see the cause at the pool.",
             inner=f"{pool}: " + "; ".join(f"{one.name}: {one.reason}" for one in self._states.values() if one.reason),
+            wait=min(waits, default=1.0),
         ))

@@ -322,10 +322,10 @@ class Lender(Generic[S]):
             return failure
         if isinstance(failure, TimeoutError):
             return ProblemError(Problem(
-                "backend.slow", "The backend of this service did not accept a session in time.", Kind.BACKEND,
+                "backend.slow", "The backend of this service did not accept a session in time.", Kind.UNREACHABLE,
                 expected=f"within {self._settings.connect_timeout:g} s", inner=f"{self.name}: it accepted and did not answer in time"))
         log.exception("a session cannot be opened", pool=self.name, exc_info=failure)
-        return ProblemError(Problem("backend.failed", "No session to the backend of this service can be opened.", Kind.BACKEND,
+        return ProblemError(Problem("backend.failed", "No session to the backend of this service can be opened.", Kind.UNREACHABLE,
                                     inner=f"{self.name}: {failure!r}"))
 
     async def _checked(self, held: Held[S], most: float = 60.0) -> bool:

@@ -1,6 +1,6 @@
 """What a pool and its users agree on: how a kind of session is handled, and what is told about each session."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Generic, Protocol, TypeVar
 
 from bricola.core.calls.call import Call
@@ -49,7 +49,7 @@ class SessionLostError(ProblemError):
     """The connection broke. `begun` is False when the work provably never reached the backend."""
 
     def __init__(self, problem: Problem, begun: bool) -> None:
-        super().__init__(problem)
+        super().__init__(replace(problem, kind=Kind.UNREACHABLE) if problem.kind is Kind.BACKEND else problem)
         self.begun = begun
 
 

@@ -78,6 +78,7 @@ class Answer:
     repeats: str = ""  # the id of the call whose answer this is, when the request came again
     stub: bool = False  # nothing implements the operation yet
     age: float | None = None  # seconds, of an answer that may be a stored one
+    retry_after: int | None = None  # seconds after which trying again may help
 
 
 class Pipeline:
@@ -180,7 +181,7 @@ class Pipeline:
         started = self._clock()
         call = self._begin(service, started)
         call.stand_ins = request.stand_ins
-        operation, challenge, values = None, False, Values()
+        operation, challenge, retry, values = None, False, None, Values()
         try:
             face.check()
             self._authenticate(service, request, call)
@@ -215,13 +216,14 @@ class Pipeline:
             if operation is not None:
                 await self._tell(service, call, operation.shape.input, values, error, request.trial)
             status, content_type, body = _told(face, service, operation, error, call)
-            challenge = error.problem.kind is Kind.IDENTITY
+            challenge, retry = error.problem.kind is Kind.IDENTITY, error.problem.retry_after
         except BaseException:
             self._leave(call)
             raise
         self._leave(call)
         self._record(service, operation, call, face.name, status, started, len(request.body), len(body))
-        return Answer(status, content_type, body, call.id, challenge, _trial_words(request, call), call.repeats, call.stub, call.age)
+        return Answer(status, content_type, body, call.id, challenge, _trial_words(request, call), call.repeats, call.stub, call.age,
+                      retry)
 
     def _begin(self, service: LiveService, started: float) -> Call:
         call = Call(self._new_id(), at=self._now(), deadline=started + service.call_seconds, caller=NOBODY)

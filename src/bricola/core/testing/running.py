@@ -282,7 +282,7 @@ class SuiteRun:
         try:
             seen, caller = await self._door.send(shot)
         except ProblemError as error:
-            self._gone += error.problem.kind is Kind.BACKEND
+            self._gone += error.problem.kind in (Kind.BACKEND, Kind.UNREACHABLE)
             return replace(result, outcome=Outcome.FAILED, problems=error.problems, seconds=time.perf_counter() - started)
         self._gone = self._gone + 1 if _is_gone(seen) else 0
         stored = None

@@ -18,6 +18,7 @@ from bricola.server.api.access import Base, Integrator, Operator, Running, Viewe
 from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.bricola import Bricola
 from bricola.server.usecases import bench, compare, deployments, outside, records, releases, services
+from bricola.server.usecases.soundness import soundness
 from bricola.store.releases import StoredRelease
 
 router = APIRouter(tags=["services"], route_class=Guarded)
@@ -197,7 +198,7 @@ async def undeploy(service: str, environment: str, user: Operator, bricola: Runn
 def _deployed(bricola: Bricola, made: StoredRelease, environment: str, base: str) -> dict[str, Any]:
     segment = segment_of(made.service, made.version)
     return {"service": made.service, "environment": environment, "release": made.number, "version": made.version,
-            "parts": [{"part": "service", "name": segment, "state": "serving"},
+            "parts": [{"part": "service", "name": segment, "state": soundness(bricola, environment, segment).state},
                       *({"part": "pool", "name": name, "state": pool.state}
                         for (where, name), pool in bricola.places.pools().items() if where == environment
                         and name in {one.split("/")[-1].removesuffix(".yaml") for one in made.bundle if one.startswith("backends/")})],

@@ -27,6 +27,16 @@ class Ports(Protocol):
 
 
 @dataclass(frozen=True)
+class Unsound:
+    """Something that a kind knows to be wrong: what it is about, in words, how to mend it, and the details for owners."""
+
+    part: str
+    words: str
+    mend: str
+    inner: str = ""
+
+
+@dataclass(frozen=True)
 class KindServer:
     """One kind in a running service.
 
@@ -38,6 +48,7 @@ class KindServer:
     | keys | real keys of one of its definitions, for an input that holds such a key: (definition's name, catalogue, search, limit, visit) |
     | outside | what the other side itself answers to a message, for an operation that is sent on: (operation, message, visit) |
     | why_empty | why a list came empty, the likeliest cause first: (operation, values, visit) to inputs ('' for none) with words |
+    | unsound | what is known to be wrong with one of its definitions there, without asking anybody: (ports, name, environment) |
     | beside | an answer beside what it came from: (operation, values, answer, visit); without it `nothing_beside` says why, and the mend |
     """
 
@@ -49,4 +60,5 @@ class KindServer:
     outside: Callable[[ResolvedOperation, bytes, Visit], Awaitable[dict[str, Any]]] | None = None
     beside: Callable[[ResolvedOperation, dict[str, Any], dict[str, Any], Visit], Awaitable[dict[str, Any]]] | None = None
     why_empty: Callable[[ResolvedOperation, Mapping[str, Any], Visit], Awaitable[list[tuple[str, str]]]] | None = None
+    unsound: Callable[[Ports, str, str], "Unsound | None"] | None = None
     nothing_beside: tuple[str, str] = ("Nothing that Bricola can read stands behind this answer.", "")

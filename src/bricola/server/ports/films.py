@@ -16,12 +16,15 @@ class Films:
     def __init__(self, storage: Storage) -> None:
         self._storage = storage
         self.by_flow: dict[str, Film] = {}
+        self.checked: dict[tuple[str, str], dict[str, Any]] = {}  # the last check, by flow and environment
 
-    def load(self, db: Db) -> list[StoredFilm]:
-        return films.films(db)
+    def load(self, db: Db) -> tuple[list[StoredFilm], list[dict[str, Any]]]:
+        return films.films(db), films.checks(db)
 
-    async def take(self, loaded: list[StoredFilm]) -> None:
-        self.by_flow = await asyncio.to_thread(lambda: {one.flow: read_film(one.content) for one in loaded})
+    async def take(self, loaded: tuple[list[StoredFilm], list[dict[str, Any]]]) -> None:
+        stored, checks = loaded
+        self.checked = {(one["flow"], one["environment"]): one for one in checks}
+        self.by_flow = await asyncio.to_thread(lambda: {one.flow: read_film(one.content) for one in stored})
 
     async def stored(self) -> list[StoredFilm]:
         return await self._storage.read(films.films)
@@ -33,3 +36,4 @@ class Films:
     async def keep_check(self, flow: str, environment: str, outcome: dict[str, Any]) -> None:
         """What a check found: an observation, and no change of anything."""
         await self._storage.write(films.keep_check, flow, environment, outcome)
+        self.checked[flow, environment] = {"flow": flow, "environment": environment, **outcome}

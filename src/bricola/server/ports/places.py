@@ -138,6 +138,10 @@ class Places:
     def down_places(self) -> list[Place]:
         return sorted(self._down)
 
+    def deployed(self) -> list[Place]:
+        """Every place at which something is deployed, whether it answers or not."""
+        return sorted({*self._live, *self._down})
+
     def services(self) -> list[LiveService]:
         """The main releases of all places."""
         return [one.main for one in self._live.values()]

@@ -25,7 +25,9 @@ from bricola.server.ports.drafts import Drafts
 from bricola.server.ports.places import Places
 from bricola.server.ports.releases import Releases, freeze
 from bricola.server.settings import Settings
+from bricola.server.usecases import soundness
 from bricola.server.usecases.hosting import hosting
+from bricola.server.usecases.soundness import Ail
 from bricola.store.releases import StoredDeployment
 
 
@@ -36,6 +38,9 @@ class Ports(Protocol):
     calls: Calls
     settings: Settings
 
+
+class StatePorts(Ports, soundness.Ports, Protocol):
+    """With what the state of a service depends on."""
 
 
 
@@ -80,7 +85,7 @@ async def _in_force(ports: Ports, service: str | None = None) -> dict[str, list[
     return found
 
 
-async def overview(ports: Ports, asked: str) -> dict[str, Any]:
+async def overview(ports: StatePorts, asked: str) -> dict[str, Any]:
     """All services with their state in every environment, and the figures of the last hour."""
     newest = await ports.releases.newest()
     deployed = await _in_force(ports)
@@ -116,7 +121,7 @@ def _handler(ports: Ports, environment: EnvironmentDefinition, name: str) -> dic
 
 
 def _service_row(
-    ports: Ports, name: str, newest: tuple[int, str] | None, environments: list[EnvironmentDefinition],
+    ports: StatePorts, name: str, newest: tuple[int, str] | None, environments: list[EnvironmentDefinition],
     deployed: list[StoredDeployment], figures: dict[tuple[str, str], dict[str, Any]], asked: str,
 ) -> dict[str, Any]:
     definition = ports.drafts.catalogue.find_service(name)
@@ -156,7 +161,7 @@ def _group(ports: Ports, service: str) -> str:
     return path.rpartition("/")[0]
 
 
-def _places(ports: Ports, service: str, environments: list[EnvironmentDefinition], deployed: list[StoredDeployment],
+def _places(ports: StatePorts, service: str, environments: list[EnvironmentDefinition], deployed: list[StoredDeployment],
             newest: tuple[int, str] | None, asked: str) -> list[dict[str, Any]]:
     """One entry for each environment, and one more for each further major version that is live there."""
     definition = ports.drafts.catalogue.find_service(service)
@@ -170,21 +175,21 @@ def _places(ports: Ports, service: str, environments: list[EnvironmentDefinition
     return places
 
 
-def _place(ports: Ports, service: str, environment: EnvironmentDefinition, version: int, parts: list[StoredDeployment],
+def _place(ports: StatePorts, service: str, environment: EnvironmentDefinition, version: int, parts: list[StoredDeployment],
            newest: tuple[int, str] | None, asked: str) -> dict[str, Any]:
     segment = segment_of(service, version)
     place: dict[str, Any] = {"environment": environment.name, "protected": environment.protected, "version": version,
                              "segment": segment, "state": PlaceState.NOT_DEPLOYED, "anonymous": service in environment.anonymous}
     if not parts:
         return place
-    down = ports.places.down(environment.name, segment)
+    sound = soundness.soundness(ports, environment.name, segment)
     live = ports.places.place(environment.name, segment)
     main = max(parts, key=lambda one: one.share)
     retirement = live.retirement if live is not None else None
     answering = ports.places.find(environment.name, segment)
     return place | addresses(ports, environment.name, segment, asked) | {
-        "state": PlaceState.FAULTING if down is not None else PlaceState.SERVING,
-        "reason": _owner_words(down) if down is not None else "",
+        "state": sound.state, "ails": [one.as_dict() for one in sound.ails], "answers": live is not None,
+        "reason": " ".join(_owner_words(one) for one in sound.ails),
         "release": main.release, "since": main.at, "by": main.author,
         "parts": [{"release": one.release, "share": one.share, "since": one.at} for one in parts],
         "newest": newest is not None and all(one.release == newest[0] for one in parts),
@@ -193,12 +198,12 @@ def _place(ports: Ports, service: str, environment: EnvironmentDefinition, versi
     }
 
 
-def _owner_words(error: ProblemError) -> str:
-    inner = error.problem.inner
-    return error.problem.sentence() + (f" [{inner}]" if inner else "")
+def _owner_words(ail: Ail) -> str:
+    about = "" if ail.part == "deployment" else f"{ail.name}: "
+    return f"{about}{ail.words}" + (f" [{ail.inner}]" if ail.inner else "")
 
 
-async def service_detail(ports: Ports, name: str, asked: str) -> dict[str, Any]:
+async def service_detail(ports: StatePorts, name: str, asked: str) -> dict[str, Any]:
     """One service: its draft as callers would see it, its releases and its deployments."""
     known = await ports.releases.of(name)
     draft = ports.drafts.catalogue.find_service(name)

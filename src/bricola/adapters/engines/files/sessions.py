@@ -112,7 +112,7 @@ class FolderKind:
     async def open(self, endpoint: Endpoint) -> FolderSession:
         root = await asyncio.to_thread(self._folders.find, endpoint.address)
         if not root.is_dir():
-            raise ProblemError(Problem("backend.unreachable", "The folder of this service is not there.", Kind.BACKEND,
+            raise ProblemError(Problem("backend.unreachable", "The folder of this service is not there.", Kind.UNREACHABLE,
                                        mend="The people who run the service make it.", inner=f"{self._name}: {root}"))
         return FolderSession(root, endpoint.address, self._read_only, self._folders)
 

@@ -66,7 +66,7 @@ class SocketTerminal(asyncio.Protocol):
         self._wake()
 
     def connection_lost(self, failure: Exception | None) -> None:
-        self._end(Problem("terminal.dropped", "The host ended the connection.", Kind.BACKEND, mend="Try again in a moment.",
+        self._end(Problem("terminal.dropped", "The host ended the connection.", Kind.UNREACHABLE, mend="Try again in a moment.",
                           inner=str(failure or "")))
 
     def _end(self, problem: Problem) -> None:
@@ -130,7 +130,7 @@ class SocketTerminal(asyncio.Protocol):
         return True
 
     def give_up(self, why: str) -> None:
-        self._end(Problem("terminal.silent", f"The host is given up: {why}.", Kind.BACKEND))
+        self._end(Problem("terminal.silent", f"The host is given up: {why}.", Kind.UNREACHABLE))
 
     async def ready(self) -> None:
         """Stand on the start screen: take away what covers it, find the way back, or sign on again where the host signed off.
@@ -268,7 +268,7 @@ class TerminalKind:
             session.course.made = made
             seconds = self._binding.pool.connect_timeout
             if not await session.heard(0, seconds):
-                raise ProblemError(Problem("terminal.silent", "The host shows no screen.", Kind.BACKEND, place=endpoint.address,
+                raise ProblemError(Problem("terminal.silent", "The host shows no screen.", Kind.UNREACHABLE, place=endpoint.address,
                                            expected=f"a screen within {seconds:g} s"))
             await session.signed_on(seconds)
         except SessionLostError as lost:

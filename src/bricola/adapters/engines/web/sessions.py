@@ -118,7 +118,7 @@ def user_of(binding: Binding, secret: Secret | None) -> str:
 
 
 def _unreachable(words: str) -> Problem:
-    return Problem("backend.unreachable", "The other side cannot be reached.", Kind.BACKEND, inner=words, mend="Try again later.")
+    return Problem("backend.unreachable", "The other side cannot be reached.", Kind.UNREACHABLE, inner=words, mend="Try again later.")
 
 
 class WebServiceKind:

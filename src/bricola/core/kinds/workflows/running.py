@@ -33,7 +33,7 @@ SyncStep = Callable[["Run", Names, int], bool]
 AsyncStep = Callable[["Run", Names], Awaitable[bool]]
 _TURN = 0.002  # seconds that steps run without giving others a turn
 UNDO_SECONDS = 30.0  # that what undoes a step may take, though the call's own time is over
-_TRIED_AGAIN = (Kind.BACKEND, Kind.BUSY)
+_TRIED_AGAIN = (Kind.BACKEND, Kind.UNREACHABLE, Kind.BUSY)
 T = TypeVar("T")
 FAILURES = (ProblemError, DeclaredFaultError)
 

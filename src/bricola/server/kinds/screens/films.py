@@ -24,6 +24,7 @@ from bricola.core.messages.plain import from_plain
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import Record
 from bricola.server.kinds.kind import Ports as KindPorts
+from bricola.server.kinds.kind import Unsound
 from bricola.server.ports.changes import Change, Changes, Topic
 from bricola.server.ports.drafts import Drafts, unknown
 from bricola.server.ports.films import Films
@@ -320,9 +321,19 @@ def _no_film(flow: str) -> Problem:
 
 async def moved(ports: KindPorts, catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition) -> dict[str, str]:
     """What the last checks of films found there, by flow, for the review."""
-    found = {}
-    for one in await ports.films.checks():
-        if one["environment"] == environment.name and not one["passed"]:
-            told = [f"{two['screen']}: {two['what']}, {two['found']}" for two in one["moved"]]
-            found[one["flow"]] = "; ".join(told[:3]) or (one["stopped"] or {}).get("message", "")
-    return found
+    return {one["flow"]: _told(one) for one in await ports.films.checks() if one["environment"] == environment.name and not one["passed"]}
+
+
+def _told(check: dict[str, Any]) -> str:
+    """What a check found, in a few words."""
+    told = [f"{one['screen']}: {one['what']}, {one['found']}" for one in check["moved"]]
+    return "; ".join(told[:3]) or (check["stopped"] or {}).get("message", "")
+
+
+def unsound(ports: KindPorts, flow: str, environment: str) -> Unsound | None:
+    """The last check there, where the host's screens were not as they were filmed."""
+    check = ports.films.checked.get((flow, environment))
+    if check is None or check["passed"]:
+        return None
+    return Unsound("film", "The host's screens are not as they were filmed.", f"See what moved: bricola screens check {environment} {flow}",
+                   _told(check))
