@@ -80,6 +80,7 @@ export type Call = Api.Call;
 export type Reply = Api.BenchAnswer;
 export type TableRow = Api.TableRow;
 export type TableDetail = Api.TableDetail;
+export type Drafted = Api.Drafted;
 export type ObjectRow = Api.ObjectRow;
 export type ObjectDetail = Api.ObjectDetail;
 export type KeyPage = Api.Keys;

@@ -1,6 +1,6 @@
 """Objects for an editor, and looking around in databases."""
 
-from typing import Any
+from typing import Any, Literal
 
 from typing_extensions import TypedDict
 
@@ -67,9 +67,11 @@ class TableColumn(TypedDict):
     name: str
     declared: str
     type: str
+    zone: Literal["", "utc", "open"]
     required: bool
     default: str
     filled: bool
+    made: bool
     comment: str
     codes: list[str]
     codes_from: str
@@ -103,12 +105,34 @@ class TableDetail(TypedDict):
     reasons: list[str]
     used: list[str]
     key_from: str
+    unique: list[str]
     foreign_keys: list[TableReference]
     children: list[TableChild]
 
 
 @closed
+class LeftOut(TypedDict):
+    """A column that messages have no type for."""
+
+    table: str
+    column: str
+    declared: str
+
+
+@closed
+class OpenZone(TypedDict):
+    """A field of moments of which the database does not say in which zone they are."""
+
+    table: str
+    field: str
+
+
+@closed
 class Drafted(TypedDict):
+    """Definitions by path, with the columns that are not in them, and what its owner has to say about zones."""
+
     files: dict[str, str]
     saved: bool
     changes: list[Change]
+    left_out: list[LeftOut]
+    open_zones: list[OpenZone]

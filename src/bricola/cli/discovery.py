@@ -88,7 +88,8 @@ def register(app: typer.Typer) -> None:
         children: Annotated[
             list[str] | None, typer.Option("--child", metavar="TABLE", help="Rows of this table belong to it; again for more.")
         ] = None,
-        key: Annotated[str, typer.Option(help="Columns that tell the rows of a view apart; with commas.")] = "",
+        key: Annotated[str, typer.Option(help="Columns that tell the rows apart: of a view, or a unique number; with commas.")] = "",
+        zone: Annotated[str, typer.Option(help="Of moments that do not say it: utc, or local for the clock on the wall.")] = "",
         show: Annotated[bool, typer.Option("--show", help="Only show the definitions, save nothing.")] = False,
         at: At = "",
         as_json: Json = False,
@@ -96,7 +97,7 @@ def register(app: typer.Typer) -> None:
         """Make an object of a table, and a service with the operations that are named, as drafts."""
         with connect(at) as client:
             found = client.draft_object(environment, backend, name, called, service, _split(operations), role or [], children or [],
-                                        _split(key), not show)
+                                        _split(key), not show, zone)
         if as_json:
             print_json(found)
             return
@@ -106,6 +107,12 @@ def register(app: typer.Typer) -> None:
                 out.print(text(content))
             else:
                 out.print(f"[green]●[/] saved {text(path)} as a draft")
+        for left in found["left_out"]:
+            out.print(f"[yellow]▲[/] {text(left['table'])}.{text(left['column'])} is left out: messages have no type for "
+                      f"{text(left['declared'])}.")
+        for one in found["open_zones"]:
+            out.print(f"[yellow]▲[/] {text(one['field'])} of {text(one['table'])}: the database does not say in which zone these moments "
+                      "are. They are told as they stand; if they are in UTC, say --zone utc.")
         if service and not show:
             out.print(f"[dim]Next: bricola release {text(service)} && bricola deploy {text(service)} {text(environment)}[/]")
 
@@ -162,7 +169,9 @@ def _use(one: Mapping[str, Any]) -> str:
 def _column(one: Mapping[str, Any]) -> tuple[str, ...]:
     codes = ", ".join(one["codes"][:6]) + (f", … {len(one['codes'])} in all" if len(one["codes"]) > 6 else "")
     where = f" [dim]({text(one['codes_from'])})[/]" if one["codes"] else ""
-    filled = "the database" if one["filled"] else text(f"default {one['default']}") if one["default"] else ""
+    filled = "the database alone" if one["made"] else "the database, if nothing is given" if one["filled"] else ""
+    if one["default"]:
+        filled = text(f"default {one['default']}")
     return (
         f"[bold]{text(one['name'])}[/]",
         text(one["declared"]),

@@ -22,10 +22,10 @@ class DiscoveryCalls(ApiConnection):
 
     def draft_object(self, environment: str, backend: str, table: str, name: str = "", service: str = "", operations: Sequence[str] = (),
                      roles: Sequence[str] = (), children: Sequence[str] = (), key: Sequence[str] = (),
-                     save: bool = False) -> "objects.Drafted":
+                     save: bool = False, zone: str = "") -> "objects.Drafted":
         """Definitions made of a table, by path; with `save` they become drafts."""
         body = {"table": table, "name": name, "service": service, "operations": list(operations), "roles": list(roles),
-                "children": list(children), "key": list(key), "save": save}
+                "children": list(children), "key": list(key), "save": save, "zone": zone}
         return cast("objects.Drafted", self._ask("POST", f"/discovery/{environment}/{backend}", json=body))
 
     def connect_backend(self, name: str, environment: str, engine: str, binding: Json, description: str = "") -> "definitions.Changes":

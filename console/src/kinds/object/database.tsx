@@ -1,29 +1,16 @@
 /** Looking around in a database, and making objects and services of its tables. */
-import { Plus } from "lucide-react";
 import { useState } from "react";
-import { Link } from "wouter";
 import { useAddress } from "../../address";
-import { ask, type BackendEnd, type TableDetail, type TableRow } from "../../api";
-import { useAct } from "../../act";
+import { type BackendEnd, type TableDetail, type TableRow } from "../../api";
 import { DefinitionTabs } from "../../definitions/tabs";
-import { useLens, within } from "../../lens";
+import { useLens } from "../../lens";
 import { useLoad } from "../../load";
-import { CopyButton, Problems, Select } from "../../parts/controls";
-import { TextField } from "../../parts/dialog";
+import { Problems, Select } from "../../parts/controls";
 import { Mark } from "../../parts/marks";
 import { mayAtLeast, useSession } from "../../session";
 import { plural } from "../../formats";
 import { rich, t } from "../../text";
-
-const OPERATIONS = [
-  { name: "get", words: t("Read one by its key") },
-  { name: "check", words: t("Tell whether it exists and has changed") },
-  { name: "find", words: t("Find and page") },
-  { name: "create", words: t("Create") },
-  { name: "update", words: t("Change given fields") },
-  { name: "save", words: t("Create or make equal") },
-  { name: "delete", words: t("Delete") },
-];
+import { Wish } from "./wish";
 
 export default function DatabasePage() {
   const may = mayAtLeast(useSession(), "integrator");
@@ -185,8 +172,10 @@ function Columns({ table }: { table: TableDetail }) {
               </td>
               <td>{one.required ? t("yes") : <span className="text-ink3">{t("no")}</span>}</td>
               <td className="text-ink2 whitespace-nowrap">
-                {one.filled ? (
-                  t("the database")
+                {one.made ? (
+                  t("the database alone")
+                ) : one.filled ? (
+                  t("the database, if nothing is given")
                 ) : one.default ? (
                   <>{rich("default {0}", <span className="font-mono text-[12px]">{one.default}</span>)}</>
                 ) : (
@@ -229,170 +218,5 @@ function Columns({ table }: { table: TableDetail }) {
         </ul>
       )}
     </>
-  );
-}
-
-function Wish({
-  table,
-  base,
-  environment,
-  onMade,
-}: {
-  table: TableDetail;
-  base: string;
-  environment: string;
-  onMade: () => void;
-}) {
-  const [view] = useLens();
-  const [ticked, setTicked] = useState<string[]>(["get", "find"]);
-  const [children, setChildren] = useState<string[]>([]);
-  const [object, setObject] = useState("");
-  const [service, setService] = useState("");
-  const [role, setRole] = useState("");
-  const [key, setKey] = useState("");
-  const [shown, setShown] = useState<Record<string, string> | null>(null);
-  const [made, setMade] = useState<string[] | null>(null);
-  const act = useAct();
-  const toggle = (list: string[], one: string) =>
-    list.includes(one) ? list.filter((two) => two !== one) : [...list, one];
-  const words = (text: string) =>
-    text
-      .split(",")
-      .map((one) => one.trim())
-      .filter(Boolean);
-  const run = (save: boolean) =>
-    act.run(async () => {
-      const found = await ask<{ files: Record<string, string> }>("POST", base, {
-        table: table.name,
-        name: object,
-        service,
-        operations: ticked,
-        roles: words(role),
-        children,
-        key: words(key),
-        save,
-      });
-      if (save) {
-        setMade(Object.keys(found.files));
-        onMade();
-      } else setShown(found.files);
-    });
-  const ready = !act.busy && (table.reasons.length === 0 || key !== "");
-  return (
-    <form
-      className="px-4 pt-3 pb-4"
-      onSubmit={(event) => {
-        event.preventDefault();
-        if (ready) void run(true);
-      }}
-    >
-      <h2 className="mb-2 text-[15px] font-semibold">{t("Make an object")}</h2>
-      <TextField label={t("Object")} hint={t("The table's name when left empty")} value={object} onChange={setObject} />
-      {table.kind === "view" || !table.key.length ? (
-        <TextField
-          label={t("Key")}
-          hint={t("Columns that tell the rows apart, with commas")}
-          value={key}
-          onChange={setKey}
-        />
-      ) : null}
-      <TextField
-        label={t("Service")}
-        hint={t("A new one that publishes it; none when left empty")}
-        value={service}
-        onChange={setService}
-        placeholder={t("PermitBook")}
-      />
-      <TextField
-        label={t("Roles")}
-        hint={t("Who may call it; nobody when left empty")}
-        value={role}
-        onChange={setRole}
-        placeholder={t("auditor")}
-      />
-      <fieldset className="mb-2.5">
-        <legend className="lbl">{t("Operations")}</legend>
-        {OPERATIONS.filter((one) => table.kind === "table" || OPERATIONS.indexOf(one) < 3).map((one) => (
-          <label key={one.name} className="flex items-center gap-2">
-            <input
-              type="checkbox"
-              checked={ticked.includes(one.name)}
-              onChange={() => setTicked(toggle(ticked, one.name))}
-            />
-            {one.words}
-          </label>
-        ))}
-      </fieldset>
-      {table.children.length > 0 && (
-        <fieldset className="mb-2.5">
-          <legend className="lbl">{t("Rows that belong to it")}</legend>
-          {table.children.map((one) => (
-            <label key={one.table} className="flex items-center gap-2">
-              <input
-                type="checkbox"
-                disabled={one.reasons.length > 0}
-                checked={children.includes(one.table)}
-                onChange={() => setChildren(toggle(children, one.table))}
-              />
-              <span className="font-mono text-[12.5px]">{one.table}</span>
-            </label>
-          ))}
-        </fieldset>
-      )}
-      <div className="flex gap-2">
-        <button type="submit" className="btn btn-main" aria-disabled={!ready}>
-          {rich("{0}Make it", <Plus size={15} strokeWidth={1.75} />)}
-        </button>
-        <button
-          type="button"
-          className="btn"
-          aria-disabled={!ready}
-          onClick={() => {
-            if (ready) void run(false);
-          }}
-        >
-          {t("Show the text")}
-        </button>
-      </div>
-      {act.problems.length > 0 && (
-        <div className="mt-3">
-          <Problems problems={act.problems} />
-        </div>
-      )}
-      {made && (
-        <p role="status" className="mt-3">
-          {rich(
-            "{0} Saved as {1}: {2}. {3} It is reachable in {4} after a release and a deployment.",
-            <Mark name="draft" />,
-            plural(made.length, "draft"),
-            made.join(", "),
-            service ? (
-              <Link className="act" href={within(`/services/${service}`, view)}>
-                {rich("Look at {0} →", service)}
-              </Link>
-            ) : (
-              <Link className="act" href={within("/definitions/objects", view)}>
-                {t("Look at the object →")}
-              </Link>
-            ),
-            environment,
-          )}
-        </p>
-      )}
-      {shown &&
-        Object.entries(shown).map(([path, text]) => (
-          <div key={path} className="mt-3">
-            <p className="flex items-center font-mono text-[12px] text-ink2">
-              {path}
-              <span className="ml-auto">
-                <CopyButton text={text} what={path} />
-              </span>
-            </p>
-            <pre className="overflow-auto border border-line bg-sheet p-2 font-mono text-[11.5px] leading-[16px]">
-              {text}
-            </pre>
-          </div>
-        ))}
-    </form>
   );
 }

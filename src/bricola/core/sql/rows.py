@@ -4,9 +4,12 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from functools import lru_cache
+from ipaddress import IPv4Address, IPv6Address
 from typing import Any
+from uuid import UUID
 
 from bricola.core.shapes.model import Element, Values
+from bricola.core.shapes.primitives import lexical
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.sessions import DriverRow
 
@@ -54,7 +57,7 @@ def _converter(element: Element) -> Callable[[Any], Any]:
 
         return to_decimal
     if python is str:
-        return lambda value: value if value.__class__ in (bytes, bytearray) else str(value)
+        return _text_or_keep
     if python is bool:
         return lambda value: bool(value) if value in (0, 1) else _read_or_keep(read, value)
     if python is float:
@@ -68,6 +71,18 @@ def _converter(element: Element) -> Callable[[Any], Any]:
     if python is int:
         return lambda value: int(value) if value.__class__ in (Decimal, float) and value == int(value) else _read_or_keep(read, value)
     return lambda value: _read_or_keep(read, value)
+
+
+def _text_or_keep(value: Any) -> Any:
+    """A value of another type that messages know in their form; whatever else it is stays, and is refused: its `str()` would be Python's
+    own form, which no database reads back."""
+    try:
+        return value if value.__class__ in (bytes, bytearray) else lexical(value)
+    except TypeError:
+        return str(value) if value.__class__ in _WRITTEN_AS_READ else value
+
+
+_WRITTEN_AS_READ = frozenset((UUID, IPv4Address, IPv6Address))  # classes whose text is the standard's
 
 
 def _read_or_keep(read: Callable[[str], Any], value: Any) -> Any:

@@ -2,10 +2,13 @@
 
 from dataclasses import dataclass, field, replace
 
+OPEN_ZONE = "open"
+
 
 @dataclass(frozen=True)
 class ColumnType:
-    """The simple type that fits a column, with its facets; `base` is empty where none does."""
+    """The simple type that fits a column, with its facets; `base` is empty where none does. `zone` of a moment: utc, or open where the
+    database does not say which zone it is in; empty where each value says it."""
 
     base: str
     facets: dict[str, object] = field(default_factory=dict, hash=False)
@@ -16,7 +19,8 @@ class ColumnType:
 class Column:
     """A column. `declared` is the database's own word for its type; `default` a literal, or '' where it is none.
 
-    `filled` says that the database gives a value itself: a serial number, a clock, an expression."""
+    `made` says that the database alone gives the value: a serial number, an expression over the row. `filled` says that it gives one where
+    none is given: a clock, an identifier, any default that is no literal."""
 
     name: str
     declared: str
@@ -24,6 +28,7 @@ class Column:
     nullable: bool = True
     default: str = ""
     filled: bool = False
+    made: bool = False
     comment: str = ""
     codes: tuple[str, ...] = ()
     codes_from: str = ""  # check constraint, enumeration, or the lookup table
@@ -53,6 +58,7 @@ class Table:
     columns: tuple[Column, ...] = ()
     key: tuple[str, ...] = ()
     key_from: str = ""  # primary key, or the unique index
+    unique: tuple[str, ...] = ()  # columns whose values tell the rows apart alone, beside the key
     foreign_keys: tuple[ForeignKey, ...] = ()
     referenced_by: tuple[tuple[str, ForeignKey], ...] = ()  # the table that refers, and how
     obstacles: tuple[str, ...] = ()  # why it cannot be read at all

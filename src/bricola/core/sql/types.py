@@ -1,9 +1,13 @@
-"""From the types that databases declare to the simple types of messages, with the facets that they imply."""
+"""From the types that databases declare to the simple types of messages, with the facets that they imply.
+
+One table for what the standard names, and a short one for each engine where the same word means another thing there. What messages have no
+type for is carried as the database's own text where the engine writes and reads that (PostgreSQL does of every type), and else left out.
+"""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
-from bricola.core.sql.tables import ColumnType
+from bricola.core.sql.tables import OPEN_ZONE, ColumnType
 
 _SIZED = re.compile(
     r"\s*([A-Za-z_ ]+?)\s*(?:\(\s*(\d+)\s*(?:,\s*(\d+)\s*)?\))?\s*(unsigned|with(?:out)? time zone)?\s*(?:zerofill)?\s*", re.IGNORECASE
@@ -13,12 +17,12 @@ _STRING = re.compile(r"'((?:[^']|'')*)'")
 
 _PLAIN: dict[str, str] = {
     "boolean": "boolean", "bool": "boolean", "date": "date", "time": "time", "year": "int", "uuid": "string", "json": "string",
-    "jsonb": "string", "xml": "string", "inet": "string", "cidr": "string", "macaddr": "string", "interval": "string", "name": "string",
+    "xml": "string", "name": "string",
     "smallint": "short", "int2": "short", "tinyint": "short", "mediumint": "int", "int": "int", "integer": "int", "int4": "int",
     "serial": "int", "bigint": "long", "int8": "long", "bigserial": "long",
     "real": "float", "float4": "float", "double precision": "double", "double": "double", "float8": "double", "float": "double",
     "bytea": "base64Binary", "blob": "base64Binary", "tinyblob": "base64Binary", "mediumblob": "base64Binary", "longblob": "base64Binary",
-    "binary": "base64Binary", "varbinary": "base64Binary", "money": "string",
+    "binary": "base64Binary", "varbinary": "base64Binary",
     "text": "string", "tinytext": "string", "mediumtext": "string", "longtext": "string", "clob": "string", "citext": "string",
 }
 _TEXTS = {
@@ -35,11 +39,12 @@ _TEXTS = {
 }
 _DECIMALS = {"decimal", "numeric", "dec", "fixed", "number"}
 _MOMENTS = {"timestamp", "datetime", "timestamp with time zone", "timestamp without time zone", "timestamptz"}
+_NOTHING_OWN: Mapping[str, str] = {}
 _UNSIGNED = {"short": "int", "int": "unsignedInt", "long": "nonNegativeInteger"}
 
 
-def column_type(declared: str) -> ColumnType:
-    """The type for a declared one; `base` is '' where messages have no such type, as for geometry or arrays."""
+def column_type(declared: str, own: Mapping[str, str] = _NOTHING_OWN) -> ColumnType:
+    """The type for a declared one, by the engine's own table and then the common one; `base` is '' where messages have no such type."""
     word = declared.strip().lower()
     if _ENUM.match(word):
         return ColumnType("string")
@@ -50,6 +55,8 @@ def column_type(declared: str) -> ColumnType:
     size, scale, after = found[2], found[3], (found[4] or "").lower()
     if "zone" in after:
         name = f"{name} {after}"
+    if name in own:
+        return ColumnType(_UNSIGNED.get(own[name], own[name]) if after == "unsigned" else own[name])
     make = _SPECIAL.get(name)
     if make is not None:
         return make(size)
@@ -58,7 +65,7 @@ def column_type(declared: str) -> ColumnType:
     if name in _DECIMALS:
         return ColumnType("decimal", {"digits": int(size), "fraction": int(scale or 0)} if size else {})
     if name in _MOMENTS:
-        return ColumnType("dateTime", {}, "" if name in ("timestamp with time zone", "timestamptz") else "utc")
+        return ColumnType("dateTime", {}, "" if name in ("timestamp with time zone", "timestamptz") else OPEN_ZONE)
     if name.startswith("time with"):
         return ColumnType("time")
     base = _PLAIN.get(name, "")

@@ -1,12 +1,13 @@
 """What a MariaDB database holds, from information_schema (ISO/IEC 9075-11)."""
 
 import re
+from dataclasses import replace
 from typing import Any
 
 from bricola.adapters.tables import with_references
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import table_name
-from bricola.core.sql.tables import Column, ForeignKey, Table
+from bricola.core.sql.tables import Column, ColumnType, ForeignKey, Table
 from bricola.core.sql.types import checked_codes, column_type, enumeration, literal
 
 _TABLES = ("SELECT table_name, table_type, COALESCE(table_comment, ''), table_rows FROM information_schema.tables"
@@ -21,6 +22,9 @@ _REFERENCES = ("SELECT table_name, constraint_name, column_name, referenced_tabl
 _CHECKS = "SELECT table_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = DATABASE()"
 
 
+_TYPES = {"float": "float", "real": "double", "inet6": "string", "inet4": "string"}
+
+
 async def tables(session: DatabaseSession) -> list[Table]:
     """All tables and views of the database, with the server's estimates of their rows."""
     columns, keys = _grouped(await session.rows(_COLUMNS, [])), _grouped(await session.rows(_KEYS, []))
@@ -32,7 +36,8 @@ async def tables(session: DatabaseSession) -> list[Table]:
         clauses = [row[1] for row in checks.get(name, [])]
         found.append(Table(
             name, "view" if is_view else "table", "" if is_view else comment, None if is_view or estimate is None else int(estimate), False,
-            tuple(_column(row, clauses) for row in columns.get(name, [])), key, key_from, _foreign_keys(references.get(name, []))))
+            tuple(_column(row, clauses) for row in columns.get(name, [])), key, key_from,
+            tuple(one for one in _unique(keys.get(name, [])) if (one,) != key), _foreign_keys(references.get(name, []))))
     return [with_references(one, found) for one in found]
 
 
@@ -58,6 +63,14 @@ def _key(rows: list[Any]) -> tuple[tuple[str, ...], str]:
     return tuple(row[2] for row in usable[chosen]), "primary key" if chosen == "PRIMARY" else f"unique index {chosen}"
 
 
+def _unique(rows: list[Any]) -> list[str]:
+    """Columns that are alone in a unique index."""
+    indexes: dict[str, list[str]] = {}
+    for row in rows:
+        indexes.setdefault(row[1], []).append(row[2])
+    return [parts[0] for parts in indexes.values() if len(parts) == 1]
+
+
 def _foreign_keys(rows: list[Any]) -> tuple[ForeignKey, ...]:
     grouped: dict[str, list[Any]] = {}
     for row in rows:
@@ -73,6 +86,16 @@ def _column(row: Any, checks: list[str]) -> Column:
         codes = next((found for clause in checks if (found := checked_codes(clause, name))), ())
         codes_from = "check constraint" if codes else ""
     value = literal(default)
-    filled = bool(re.search(r"auto_increment|generated", extra or "", re.IGNORECASE)) or bool(expression) or bool(
-        default and not value and str(default).upper() != "NULL")
-    return Column(name, declared, column_type(declared), nullable == "YES", value, filled, comment or "", codes, codes_from)
+    made = bool(re.search(r"auto_increment|generated", extra or "", re.IGNORECASE)) or bool(expression)
+    filled = not made and bool(default and not value and str(default).upper() != "NULL")
+    return Column(name, declared, _type(declared), nullable == "YES", value, filled, made, comment or "", codes, codes_from)
+
+
+def _type(declared: str) -> ColumnType:
+    if re.match(r"set\(", declared, re.IGNORECASE):
+        return ColumnType("string")  # its members with commas between, as the server writes and reads it
+    if re.match(r"bit\((?!1\))", declared, re.IGNORECASE):
+        return ColumnType("nonNegativeInteger")
+    found = column_type(declared, _TYPES)
+    # A TIMESTAMP is an instant; sessions have the time zone UTC. What a DATETIME means only its owner knows.
+    return replace(found, zone="utc") if re.match("timestamp", declared, re.IGNORECASE) else found

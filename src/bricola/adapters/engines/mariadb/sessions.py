@@ -19,7 +19,7 @@ from functools import lru_cache
 from typing import Any, TypeVar
 
 import pymysql
-from pymysql.constants import CLIENT, ER
+from pymysql.constants import CLIENT, ER, FIELD_TYPE
 from pymysql.cursors import SSCursor
 
 from bricola.adapters.addresses import host_and_port
@@ -319,6 +319,10 @@ def said(error: Exception) -> str:
     return str(error.args[-1]) if error.args else str(error)
 
 
+# The bits of a BIT column are a number, the first bit the highest; the driver would give the bytes.
+_CONVERSIONS = {**pymysql.converters.conversions, FIELD_TYPE.BIT: lambda data: int.from_bytes(data, "big")}
+
+
 def connect(binding: Binding, endpoint: Endpoint, secret: Secret, networks: Networks) -> Connection:
     """One connection with its settings. Blocks; raises pymysql.Error or OSError, and ProblemError where it may not connect."""
     host, port = host_and_port(endpoint.address, DEFAULT_PORT)
@@ -331,6 +335,7 @@ def connect(binding: Binding, endpoint: Endpoint, secret: Secret, networks: Netw
         host=host, port=port, user=secret.user or None, password=secret.value or "", database=binding.database or None,
         charset="utf8mb4", autocommit=True, connect_timeout=int(max(1, binding.pool.connect_timeout)), read_timeout=int(seconds) + 5,
         write_timeout=int(seconds) + 5, client_flag=CLIENT.FOUND_ROWS, program_name="bricola", defer_connect=True,
+        conv=_CONVERSIONS,
         **_tls(binding))
     try:
         connection.connect(_socket(networks.addresses(host, port), port, max(1.0, binding.pool.connect_timeout)))

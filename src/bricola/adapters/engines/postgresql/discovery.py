@@ -1,10 +1,11 @@
 """What a PostgreSQL database holds, from its system catalogues (PostgreSQL documentation, chapter 53)."""
 
+import re
 from typing import Any
 
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import table_name
-from bricola.core.sql.tables import Column, ForeignKey, Table
+from bricola.core.sql.tables import Column, ColumnType, ForeignKey, Table
 from bricola.core.sql.types import checked_codes, column_type, literal
 
 _KINDS = {"r": "table", "p": "table", "f": "table", "v": "view", "m": "view"}
@@ -72,6 +73,7 @@ async def tables(session: DatabaseSession) -> list[Table]:
                 tuple(_column(row, checks) for row in columns.get(oid, [])),
                 key,
                 key_from,
+                tuple(parts[0] for row in keys.get(oid, []) if len(parts := _names(row[3])) == 1 and parts != key),
                 tuple(foreign.get(oid, [])),
                 tuple(references.get(oid, [])),
                 () if readable else ("this user may not read it",),
@@ -109,6 +111,21 @@ def _names(text: str) -> tuple[str, ...]:
     return tuple(names)
 
 
+def _type(declared: str) -> ColumnType:
+    """What messages have no type for is carried as the server's own text, which it reads back (documentation, chapter 8)."""
+    word = re.split(r"[ (]", declared.removesuffix("[]"))[0] if declared.endswith("[]") else re.split(r"[(]| (?!varying)", declared)[0]
+    if declared.endswith("[]") or word in _OWN_TEXT or declared.startswith("interval"):
+        return ColumnType("string")
+    return column_type(declared)
+
+
+_OWN_TEXT = frozenset((
+    "json", "jsonb", "interval", "inet", "cidr", "macaddr", "macaddr8", "money", "point", "line", "lseg", "box", "path", "polygon",
+    "circle", "int4range", "int8range", "numrange", "tsrange", "tstzrange", "daterange", "int4multirange", "int8multirange",
+    "nummultirange", "tsmultirange", "tstzmultirange", "datemultirange", "tsvector", "tsquery", "pg_lsn", "bit varying", "ltree", "hstore",
+))
+
+
 def _column(row: Any, checks: list[str]) -> Column:
     _, name, declared, required, default, comment, generated, labels, kind, base = row
     codes = _names(labels)
@@ -116,15 +133,17 @@ def _column(row: Any, checks: list[str]) -> Column:
     if not codes:
         codes = next((found for clause in checks if (found := checked_codes(clause, name))), ())
         codes_from = "check constraint" if codes else ""
-    told = column_type("text" if kind == "e" else base if kind == "d" else declared)
+    told = _type("text" if kind == "e" else base if kind == "d" else declared)
     value = literal(default)
+    serial = "nextval(" in default
     return Column(
         name,
         declared,
         told,
         not required,
         value,
-        generated or bool(default and not value and default != "NULL"),
+        not generated and not serial and bool(default and not value and default != "NULL"),
+        generated or serial,
         comment,
         codes,
         codes_from,

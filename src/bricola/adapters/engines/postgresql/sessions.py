@@ -23,6 +23,7 @@ from psycopg.errors import (
 from psycopg.pq import TransactionStatus
 
 from bricola.adapters.addresses import host_and_port
+from bricola.adapters.engines.postgresql.texts import Texts
 from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.statements import (
@@ -316,7 +317,7 @@ async def connect(binding: Binding, endpoint: Endpoint, secret: Secret, networks
         host=",".join([host] * len(addresses)), hostaddr=",".join(addresses), port=port, require_auth=None if weak else _PROOFS,
         dbname=binding.database or None, user=secret.user or None, password=secret.value or None,
         sslmode=SSL_MODES[binding.tls], connect_timeout=int(max(2, binding.pool.connect_timeout)), autocommit=True,
-        application_name="bricola", cursor_factory=AsyncRawCursor, options=_options(binding))
+        application_name="bricola", cursor_factory=AsyncRawCursor, context=Texts(), options=_options(binding))
 
 
 def _options(binding: Binding) -> str:

@@ -1,14 +1,19 @@
 """What a SQLite database holds, from its schema table and its pragma functions."""
 
 import re
+from dataclasses import replace
 from typing import Any
 
 from bricola.adapters.tables import with_references
 from bricola.core.problems import ProblemError
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import quoted
-from bricola.core.sql.tables import Column, ForeignKey, Table
+from bricola.core.sql.tables import Column, ColumnType, ForeignKey, Table
 from bricola.core.sql.types import checked_codes, column_type, literal
+
+# Whatever a column is declared as, a whole number has up to 64 bits and any other is a double (SQLite documentation, Datatypes, 2 and 3.1).
+_TYPES = dict.fromkeys(("int", "integer", "smallint", "tinyint", "mediumint", "bigint", "int2", "int4", "int8"), "long") | dict.fromkeys(
+    ("real", "float", "double", "double precision"), "double") | {"tinyint unsigned": "long"}
 
 
 async def tables(session: DatabaseSession) -> list[Table]:
@@ -41,18 +46,27 @@ async def _table(session: DatabaseSession, name: str, kind: str, sql: str) -> Ta
     except ProblemError as error:  # a view on what is not there, a virtual table whose module is not loaded
         if error.problem.code != "backend.slow":  # of a very large table the number of rows stays open
             obstacles = (f"it cannot be read: {error.problem.inner}",)
-    columns = tuple(_column(row, sql, keys, serial) for row in info)
-    return Table(name, kind, "", rows, True, columns, key, key_from, await _foreign_keys(session, name), (), obstacles)
+    columns = tuple(_as_key(_column(row, sql, keys, serial), key) for row in info)
+    unique = tuple(one for one in await _alone(session, name) if (one,) != key) if kind == "table" else ()
+    return Table(name, kind, "", rows, True, columns, key, key_from, unique, await _foreign_keys(session, name), (), obstacles)
+
+
+def _as_key(column: Column, key: tuple[str, ...]) -> Column:
+    """This engine has no moments, only texts and numbers that somebody means as such: one that is a key is found by its very text."""
+    return replace(column, type=ColumnType("string")) if column.name in key and column.type.base in ("dateTime", "time") else column
 
 
 def _column(row: Any, sql: str, keys: list[str], serial: bool) -> Column:
     name, declared, required, default, pk, hidden = row
-    kind = column_type(declared) if declared else column_type("text")
+    kind = column_type(declared or "text", _TYPES)
     codes = next((found for clause in re.findall(r"check\s*\((.*?\))\s*\)", sql, re.IGNORECASE | re.DOTALL)
                   if (found := checked_codes(clause, name))), ())
     value = literal(default)
-    filled = bool(hidden) or (serial and keys == [name]) or bool(default and not value and default.upper() != "NULL")
-    return Column(name, declared or "any", kind, not required and not pk, value, filled, "", codes, "check constraint" if codes else "")
+    rowid = keys == [name] and declared.upper() == "INTEGER"  # an alias of the row's number, which is made where none is given
+    made = bool(hidden) or (serial and rowid)
+    filled = not made and (rowid or bool(default and not value and default.upper() != "NULL"))
+    return Column(name, declared or "any", kind, not required and not pk, value, filled, made, "", codes,
+                  "check constraint" if codes else "")
 
 
 async def _unique(session: DatabaseSession, name: str, required: set[str]) -> tuple[tuple[str, ...], str]:
@@ -63,6 +77,16 @@ async def _unique(session: DatabaseSession, name: str, required: set[str]) -> tu
         if columns and all(one in required for one in columns):
             return tuple(columns), f"unique index {index}"
     return (), ""
+
+
+async def _alone(session: DatabaseSession, name: str) -> list[str]:
+    """Columns that are alone in a unique index."""
+    rows = await session.rows('SELECT i.name, c.name FROM pragma_index_list(?) AS i JOIN pragma_index_info(i.name) AS c'
+                              ' WHERE i."unique" = 1 AND i.partial = 0 ORDER BY i.seq DESC, c.seqno', [name])
+    grouped: dict[str, list[str]] = {}
+    for index, column in rows:
+        grouped.setdefault(index, []).append(column)
+    return [parts[0] for parts in grouped.values() if len(parts) == 1 and parts[0] is not None]
 
 
 async def _foreign_keys(session: DatabaseSession, name: str) -> tuple[ForeignKey, ...]:

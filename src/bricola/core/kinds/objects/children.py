@@ -1,13 +1,13 @@
 """Children written with their parent: loaded, compared by key, inserted in few statements, changed and removed."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from bricola.core.calls.trials import Trial
 from bricola.core.kinds.objects.columns import column, utc_fields
 from bricola.core.kinds.objects.conflicts import own_columns
 from bricola.core.kinds.objects.shape import ResolvedChild
-from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Values
 from bricola.core.sql.rows import compile_row
 from bricola.core.sql.sessions import DatabaseTransaction
@@ -43,7 +43,9 @@ class WrittenChildren:
         self._to_values = compile_row(elements, utc_fields(source))
         self._keys = [one for one in definition.key if one not in child.child.match]
         self._writable = [one for one in own_columns(definition) if one not in child.child.match]
-        self._made = [one for one in self._keys if one not in self._writable]  # the database makes it
+        self._made = [one for one in self._keys if one in definition.made_keys]  # the database makes it where it is not given
+        self._defaulted = frozenset(one.name for one in definition.fields if one.database_default)
+        self._kept = frozenset(self._made) - frozenset(self._writable)
         self._source = source
         self._sensitive = frozenset(one.name for one in definition.fields if one.sensitive)
         self._table = table_name(definition.table)
@@ -79,6 +81,7 @@ class WrittenChildren:
         items: list[Values] = given[self.name].get(self._item, [])
         self._refuse_repeated(items)
         stored = {self._key(one): one for one in row[self.name][self._item]}
+        items = self._with_known_keys(items, stored)
         kept = {self._key(one) for one in items if self._key(one) in stored}
         gone = [one for key, one in stored.items() if key not in kept]
         for one in gone:
@@ -89,7 +92,8 @@ class WrittenChildren:
             before = stored.get(self._key(one))
             if before is None:
                 continue
-            names = [name for name in self._writable if name not in self._keys and not same(one.get(name), before.get(name))]
+            names = [name for name in self._writable if name not in self._keys and not same(one.get(name), before.get(name))
+                     and not (name in self._defaulted and one.get(name) is None)]
             if names:
                 changed += 1
                 sets = ", ".join(f"{column(self._source, name)} = ?" for name in names)
@@ -97,6 +101,12 @@ class WrittenChildren:
                                     [*(one.get(name) for name in names), *self._parent(row), *self._key(one)])
                 self._note(trial, "changed", one, {name: before.get(name) for name in names}, {name: one.get(name) for name in names})
         new = [one for one in items if self._key(one) not in stored]
+        for one in new:
+            if any(one.get(name) is not None for name in self._kept):
+                raise ProblemError(Problem("children.unknown", f"There is none of the {self.name} with this key.", Kind.CONFLICT,
+                                           place=f"{self.name}/{self._item}",
+                                           found=shown(", ".join(str(one.get(key)) for key in self._keys)),
+                                           mend="Leave the key out for a new one; the database makes it."))
         await self._insert(session, row, new, trial)
         return bool(gone or changed or new)
 
@@ -117,6 +127,23 @@ class WrittenChildren:
                 await session.write(f"INSERT INTO {self._table} ({columns}) VALUES {marks}", values)
                 for one in part:
                     self._note(trial, "created", one, {}, {name: one[name] for name in names})
+
+    def _with_known_keys(self, items: list[Values], stored: Mapping[tuple[Any, ...], Values]) -> list[Values]:
+        """Those that are given without the key that the database made, with the key of a stored one that says the same: it stays as it
+        is, and is not taken away to be made anew under another key."""
+        given = {self._key(one) for one in items}
+        left = [one for key, one in stored.items() if key not in given]
+        found = []
+        for one in items:
+            if any(one.get(name) is None for name in self._made):
+                compared = [name for name in (*self._writable, *self._keys) if name not in self._made]
+                twin = next((two for two in left if all(
+                    same(one.get(name), two.get(name)) or (name in self._defaulted and one.get(name) is None) for name in compared)), None)
+                if twin is not None:
+                    left.remove(twin)
+                    one = one | {name: twin[name] for name in self._keys}
+            found.append(one)
+        return found
 
     def _refuse_repeated(self, items: list[Values]) -> None:
         seen: set[tuple[Any, ...]] = set()

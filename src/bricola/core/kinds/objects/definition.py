@@ -13,9 +13,10 @@ from bricola.core.sql.filters import Filter, PageLimit
 class ObjectField(TypedPart):
     """A field of an object; its column is the field's name in snake_case when nothing else is said.
 
-    What is read only is never taken from callers: the database fills it. A field of a `parent` is joined, and read
-    only. `refers_to` names the object whose key the field holds. `zone: utc` says that the column holds moments in UTC
-    without saying so. What is sensitive is masked wherever people look on.
+    What is read only is never taken from callers: the database fills it. What it fills only where nothing is given has a
+    `database_default`, and may be left out. A field of a `parent` is joined, and read
+    only. `refers_to` names the object whose key the field holds. `zone` of a column that holds moments without saying their zone: `utc`, or
+    `local` for the clock on the wall, which is told without a zone. What is sensitive is masked wherever people look on.
     """
 
     column: str = ""
@@ -23,8 +24,9 @@ class ObjectField(TypedPart):
     refers_to: str = ""
     read_only: bool = False
     default: Scalar | None = None
+    database_default: bool = False
     sensitive: bool = False
-    zone: Literal["", "utc"] = ""
+    zone: Literal["", "utc", "local"] = ""
 
     @property
     def column_name(self) -> str:
@@ -33,6 +35,11 @@ class ObjectField(TypedPart):
     @property
     def writable(self) -> bool:
         return not self.read_only and not self.parent
+
+    @property
+    def may_be_made(self) -> bool:
+        """Whether the database gives a value where none is given."""
+        return self.read_only or self.database_default
 
 
 class Finder(NamedPart):
@@ -100,6 +107,11 @@ class ObjectDefinition(Definition):
     @property
     def hashed(self) -> bool:
         return isinstance(self.change_token, HashToken)
+
+    @property
+    def made_keys(self) -> tuple[str, ...]:
+        """The parts of the key that the database makes where they are not given."""
+        return tuple(one for one in self.key if (found := self.field(one)) is not None and found.may_be_made)
 
     def finder(self, name: str) -> Finder | None:
         return next((one for one in self.finders if one.name == name), None)

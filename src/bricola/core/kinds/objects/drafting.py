@@ -14,7 +14,7 @@ from bricola.core.kinds.objects.definition import Child, Finder, HashToken, Obje
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.typed import simple_type
 from bricola.core.sql.filters import Filter
-from bricola.core.sql.tables import Column, ForeignKey, Table
+from bricola.core.sql.tables import OPEN_ZONE, Column, ForeignKey, Table
 
 OPERATIONS = ("get", "check", "find", "create", "update", "save", "delete")
 USUAL = ("get", "find")  # nothing writes that was not asked for
@@ -26,7 +26,8 @@ _MOST_CONTAINED = 2  # filters by a part of a text; more would only clutter the 
 
 @dataclass(frozen=True)
 class Wish:
-    """What is wanted of a table. `children` are tables whose rows belong to each row; `samples` real values by column."""
+    """What is wanted of a table. `children` are tables whose rows belong to each row; `samples` real values by column; `lookups`
+    are tables of codes that it refers to, which become objects to pick from; `zone` (utc, local) is that of moments which do not say it."""
 
     backend: str
     name: str = ""
@@ -35,6 +36,8 @@ class Wish:
     roles: tuple[str, ...] = ()
     children: tuple[Table, ...] = ()
     samples: Mapping[str, Any] | None = None
+    lookups: tuple[Table, ...] = ()
+    zone: str = ""
 
 
 def draft(table: Table, wish: Wish, catalogue: Catalogue) -> list[Definition]:
@@ -53,8 +56,10 @@ def draft(table: Table, wish: Wish, catalogue: Catalogue) -> list[Definition]:
     ]
     if problems:
         raise ProblemError(*problems)
+    found = [_lookup(one, wish, catalogue) for one in wish.lookups if _object_of(one.name, wish.backend, catalogue) is None]
+    catalogue = catalogue | Catalogue(found)
     name = wish.name or kebab_case(readable(table.name.rpartition(".")[2])) or "thing"
-    made: list[Definition] = []
+    made: list[Definition] = [*found]
     children = []
     for one in wish.children:
         key = next((key for other, key in table.referenced_by if other == one.name), None)
@@ -62,15 +67,17 @@ def draft(table: Table, wish: Wish, catalogue: Catalogue) -> list[Definition]:
             raise ProblemError(Problem("discover.child", f"{one.name} does not refer to {table.name}.", place=one.name,
                                        expected=f"one of {', '.join(other for other, _ in table.referenced_by) or 'none'}"))
         known = _object_of(one.name, wish.backend, catalogue)
+        if known is not None and known.children:
+            known = None  # what belongs to the rows of that one would be left out; here it is an object of its own
         called = kebab_case(readable(one.name.rpartition(".")[2]))
         record = pascal_case(called)  # the name of its element, whatever the object must be called
         called = f"{name}-{called}" if ("object", called) in catalogue else called
-        made_child = draft_object(one, called, wish.backend, catalogue, (), None)
+        made_child = draft_object(one, called, wish, catalogue, (), None)
         child = known or made_child.model_copy(update={"record": record if made_child.record_name != record else ""})
         if known is None:
             made.append(child)
         children.append(_child(child, one, key, table))
-    made.insert(0, draft_object(table, name, wish.backend, catalogue, tuple(children), wish.samples))
+    made.insert(0, draft_object(table, name, wish, catalogue, tuple(children), wish.samples))
     if wish.service:
         definition = made[0]
         assert isinstance(definition, ObjectDefinition)
@@ -78,26 +85,43 @@ def draft(table: Table, wish: Wish, catalogue: Catalogue) -> list[Definition]:
     return made
 
 
-def draft_object(table: Table, name: str, backend: str, catalogue: Catalogue, children: tuple[Child, ...],
+def left_out(table: Table) -> list[Column]:
+    """The columns that cannot be published, since messages have no type for them."""
+    return [one for one in table.columns if not one.type.base]
+
+
+def open_zones(table: Table) -> list[str]:
+    """The fields that hold moments of which the database does not say in which zone they are."""
+    names = _field_names([one.name for one in table.columns if one.type.base])
+    return [names[one.name] for one in table.columns if one.type.zone == OPEN_ZONE]
+
+
+def _lookup(table: Table, wish: Wish, catalogue: Catalogue) -> ObjectDefinition:
+    called = kebab_case(readable(table.name.rpartition(".")[2])) or "codes"
+    called = f"{wish.backend}-{called}" if ("object", called) in catalogue else called
+    return draft_object(table, called, wish, catalogue, (), None)
+
+
+def draft_object(table: Table, name: str, wish: Wish, catalogue: Catalogue, children: tuple[Child, ...],
                  samples: Mapping[str, Any] | None) -> ObjectDefinition:
     columns = [one for one in table.columns if one.type.base]
     version = next((one.name for one in columns if one.name.lower() in _VERSION and one.type.base in _INTEGERS and not one.nullable
                     and one.name not in table.key), "")
     names = _field_names([one.name for one in columns if one.name != version])
     references = {key.columns[0]: key for key in table.foreign_keys if len(key.columns) == 1}
-    fields = tuple(_field(one, names[one.name], table, references.get(one.name), backend, catalogue, samples or {})
+    fields = tuple(_field(one, names[one.name], references.get(one.name), wish, catalogue, samples or {})
                    for one in columns if one.name != version)
     return ObjectDefinition(
-        name=name, description=table.comment[:2000], backend=backend, table=table.name, key=tuple(names[one] for one in table.key),
+        name=name, description=table.comment[:2000], backend=wish.backend, table=table.name, key=tuple(names[one] for one in table.key),
         change_token=version or HashToken(hash="row"), fields=fields, children=children, finders=(_finder(fields, table, names),))
 
 
-def _field(column: Column, name: str, table: Table, reference: ForeignKey | None, backend: str, catalogue: Catalogue,
+def _field(column: Column, name: str, reference: ForeignKey | None, wish: Wish, catalogue: Catalogue,
            samples: Mapping[str, Any]) -> ObjectField:
     facets = dict(column.type.facets)
     if column.codes and column.type.base in ("string", *_INTEGERS):
         facets = {"codes": column.codes}
-    target = _object_of(reference.table, backend, catalogue) if reference is not None else None
+    target = _object_of(reference.table, wish.backend, catalogue) if reference is not None else None
     refers = target is not None and len(target.key) == 1 and reference is not None
     kind = simple_type(column.type.base, facets, f"column {column.name}")
     default = column.default
@@ -108,7 +132,8 @@ def _field(column: Column, name: str, table: Table, reference: ForeignKey | None
     return ObjectField(
         name=name, type=column.type.base, **facets, label=_label(name), description=column.comment[:2000], required=not column.nullable,
         column="" if snake_case(name) == column.name else column.name, refers_to=target.name if refers and target is not None else "",
-        read_only=column.filled, default=default or None, sample=written, zone="utc" if column.type.zone == "utc" else "")
+        read_only=column.made, database_default=column.filled, default=default or None, sample=written,
+        zone=(wish.zone or "local") if column.type.zone == OPEN_ZONE else "utc" if column.type.zone == "utc" else "")
 
 
 def _plain(value: Any) -> Any:
@@ -132,8 +157,9 @@ def _child(child: ObjectDefinition, table: Table, key: ForeignKey, parent: Table
 def _finder(fields: Sequence[ObjectField], table: Table, names: Mapping[str, str]) -> Finder:
     """A search by what people search by: codes, what the row belongs to, a part of a name."""
     referring = {names[one] for key in table.foreign_keys if len(key.columns) == 1 for one in key.columns if one in names}
-    filters = [Filter(name=one.name, field=one.name) for one in fields if one.codes or one.name in referring]
-    texts = [one for one in fields if one.type == "string" and not one.codes and one.name not in referring
+    unique = {names[one] for one in table.unique if one in names and one not in table.key}
+    filters = [Filter(name=one.name, field=one.name) for one in fields if one.codes or one.name in referring | unique]
+    texts = [one for one in fields if one.type == "string" and not one.codes and one.name not in referring | unique
              and any(word in one.name.lower() for word in _NAMES)]
     filters += [Filter(name=f"{one.name}Contains", field=one.name, compare="contains") for one in texts[:_MOST_CONTAINED]]
     noun = " ".join(re.findall(r"[A-Z]?[a-z0-9]+", readable(table.name.rpartition(".")[2]))).lower()

@@ -93,10 +93,17 @@ def _child(parent: ObjectDefinition, child: Child, catalogue: Catalogue) -> Reso
     own = tuple(one for one in source.fields if one.name not in shared)
     row = Record(f"{parent.record_name}{definition.record_name}", own, definition.description)
     writable = {one.name for one in definition.fields if one.writable}
-    taken = tuple(replace(one, least=0, default=source.defaults[one.name]) if one.name in source.defaults else one
-                  for one in own if one.name in writable)
+    made = set(definition.made_keys)  # left out for a new row; given, it says which one is meant
+    taken = tuple(replace(one, least=0, default=source.defaults[one.name]) if one.name in source.defaults
+                  else replace(one, least=0) if one.name in made or _left_to_the_database(definition, one.name) else one
+                  for one in own if one.name in writable or one.name in made)
     item = Element(item_name(source.row), Record(f"{row.name}Input", taken), 0, child.at_most)
     return ResolvedChild(child, source, row, Record(f"{parent.record_name}{_upper(child.name)}Input", (item,)))
+
+
+def _left_to_the_database(definition: ObjectDefinition, name: str) -> bool:
+    found = definition.field(name)
+    return found is not None and found.database_default
 
 
 def _upper(name: str) -> str:

@@ -4,7 +4,7 @@
 | --- | --- | --- | --- |
 | create | the row, without its change token and what is read only | key, change token | AlreadyExists, Conflict |
 | update | key, change token, any fields, `clear` (what to empty) | key, change token, the changed fields' names | NotFound, Conflict |
-| save | the row, its change token optional | key, change token, outcome: created, updated, unchanged | Conflict |
+| save | the row, its change token optional, and a key that the database makes | key, change token, outcome | Conflict, NotFound |
 | delete | key, change token | key | NotFound, Conflict |
 
 Conflict says why: stale, duplicate, missing-parent or still-referenced, and which field it is about.
@@ -48,7 +48,10 @@ def write_shape(operation: Operation, verb: str, source: ResolvedObject, form: F
                  for one in writable if one.name not in definition.key)
     name = row.name[0].lower() + row.name[1:]
     optional_token = tuple(replace(one, least=0) for one in token)
-    told = tuple(replace(one, least=0) if one.name in kept else one for one in key)  # a key that the database makes is not known before
+    made = definition.made_keys
+    told = tuple(replace(one, least=0) if one.name in made else one for one in key)  # a key that the database makes is not known before
+    kept_key = tuple(replace(one, least=0, default=None, description=f"{one.description}. Left out, a new one is made".lstrip(". "))
+                     for one in key if one.name in kept)
     conflict = _fault("Conflict", "What is stored stands against it", (*told, *optional_token), REASONS)
     faults: tuple[FaultShape, ...] = (conflict,)
     if verb == "create":
@@ -61,8 +64,10 @@ def write_shape(operation: Operation, verb: str, source: ResolvedObject, form: F
         words = f"Changes the given fields of one {name}; the others stay."
     elif verb == "save":
         outcome = Element("outcome", SimpleType("string", codes=OUTCOMES), description="What was done")
-        inputs, outputs = (*writable, *optional_token), (*key, *token, outcome)
+        inputs, outputs = (*kept_key, *writable, *optional_token), (*key, *token, outcome)
         words = f"Creates one {name}, or makes the one with this key equal to it."
+        if kept_key:  # a row that is named by a key that only the database makes has to be there
+            faults = (not_found(told), conflict)
     else:
         inputs, outputs = (*key, *token), key
         words = f"Deletes one {name}."
@@ -98,6 +103,9 @@ def _input(element: Element, source: ResolvedObject) -> Element:
     default = source.defaults.get(element.name)
     if default is not None:
         return replace(element, least=0, default=default)
+    field = source.definition.field(element.name)
+    if field is not None and field.database_default:
+        return replace(element, least=0)
     if isinstance(element.type, Record):
         child = next(one for one in source.children if one.child.name == element.name)
         return replace(element, least=0, type=child.input)

@@ -19,8 +19,9 @@ from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedObject
 from bricola.core.kinds.objects.write_shape import CLEAR
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.pool.sessions import SessionLostError
-from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Record, Values
+from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.listing import item_name
 from bricola.core.sql.marks import Marks
 from bricola.core.sql.rows import compile_row
@@ -157,9 +158,11 @@ class _Table:
         self._hash = compile_hash(source) if definition.hashed else None
         self._writable = [name for name in own_columns(definition) if name in taken]
         self._sensitive = frozenset(one.name for one in definition.fields if one.sensitive)
-        self._made = [name for name in definition.key if name not in own_columns(definition)]
-        made = [next(one for one in own if one.name == name) for name in self._made]
-        self._read_made = compile_row(tuple(made)) if made else None
+        self._may_be_made, self._kept = definition.made_keys, frozenset(definition.key) - set(own_columns(definition))
+        self._defaulted = frozenset(one.name for one in definition.fields if one.database_default)
+        self._elements = {one.name: one for one in own}
+        self._utc = utc_fields(source)
+        self._local = [one.name for one in definition.fields if one.zone == "local" and one.name in self._writable]
         self._families = [WrittenChildren(one, self._hash is not None) for one in source.children]
 
     async def create(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
@@ -169,7 +172,11 @@ class _Table:
 
     async def exists(self, session: DatabaseTransaction | DatabaseSession, given: Values) -> bool:
         """Without a lock: on a row that is not there, some engines lock the gap, and two who create would lock each other out."""
-        return not self._made and bool(await session.rows(self._select, self._key_values(given)))
+        return not self._unmade(given) and bool(await session.rows(self._select, self._key_values(given)))
+
+    def _unmade(self, given: Values) -> list[str]:
+        """The parts of the key that are left to the database."""
+        return [name for name in self._may_be_made if given.get(name) is None]
 
     async def update(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
         row = await self._found(session, given)
@@ -183,12 +190,15 @@ class _Table:
         return self._key(given) | self._token_of(after) | {"changedField": changed}
 
     async def save(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
-        row = await self._find(session, given)
+        row = await self._find(session, given) if not self._unmade(given) else None
         if row is None:
+            if any(given.get(name) is not None for name in self._kept):
+                raise self._conflicts.not_found(given)
             return await self._insert(session, call, given) | {"outcome": "created"}
         if given.get(CHANGE_TOKEN) is not None:
             self._check_token(row, given)
-        changed = [name for name in self._writable if name not in self._keys and not same(given.get(name), row.get(name))]
+        changed = [name for name in self._writable if name not in self._keys and not same(given.get(name), row.get(name))
+                   and not (name in self._defaulted and given.get(name) is None)]
         changed += await self._rewrite(session, call, row, given)
         if not changed:
             return self._key(given) | self._token_of(row) | {"outcome": "unchanged"}
@@ -222,6 +232,7 @@ class _Table:
         return row
 
     async def _insert(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
+        self._refuse_zoned(given)
         names = [name for name in self._writable if given.get(name) is not None]
         columns = [column(self._source, name) for name in names]
         values = [given[name] for name in names]
@@ -230,10 +241,11 @@ class _Table:
             values.append(_FIRST_TOKEN)
         into = f"({', '.join(columns)}) VALUES ({', '.join('?' * len(values))})" if columns else "DEFAULT VALUES"
         sql = f"INSERT INTO {self._table} {into}"
-        key = self._key(given)
-        if self._read_made is not None:  # the database makes a part of the key
-            returning = ", ".join(column(self._source, one) for one in self._made)
-            key |= self._read_made((await session.write_returning(f"{sql} RETURNING {returning}", values))[0])
+        key, unmade = self._key(given), self._unmade(given)
+        if unmade:  # the database makes a part of the key
+            returning = ", ".join(column(self._source, one) for one in unmade)
+            read = compile_row(tuple(self._elements[one] for one in unmade), self._utc)
+            key |= read((await session.write_returning(f"{sql} RETURNING {returning}", values))[0])
         else:
             await session.write(sql, values)
         whole = given | key
@@ -251,6 +263,7 @@ class _Table:
                 if given.get(family.name) is not None and await family.rewrite(session, row, given, call.trial)]
 
     async def _change(self, session: DatabaseTransaction, call: Call, row: Values, given: Values, changed: list[str]) -> Values:
+        self._refuse_zoned(given)
         fields = [name for name in changed if name in self._writable]
         parts = [f"{column(self._source, name)} = ?" for name in fields]
         if self._token:
@@ -262,6 +275,15 @@ class _Table:
         if self._hash is not None:
             return await self._found(session, given)
         return row | ({CHANGE_TOKEN: str(int(row[CHANGE_TOKEN]) + 1)} if self._token else {})
+
+    def _refuse_zoned(self, given: Values) -> None:
+        """A moment of the clock on the wall has no zone: storing one that has would change what it says."""
+        for name in self._local:
+            value = given.get(name)
+            if value is not None and value.tzinfo is not None:
+                raise ProblemError(Problem("value.zone", f"{name} is told without a time zone.", place=name,
+                                           expected="a moment like 2026-02-03T04:05:06", found=shown(lexical(value)),
+                                           mend="Send it as the clock on the wall shows it, without Z or +01:00."))
 
     def _note(self, call: Call, action: str, given: Values, before: Values, after: Values) -> None:
         if call.trial is not None:

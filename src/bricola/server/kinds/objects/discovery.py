@@ -1,6 +1,7 @@
 """Looking around in a backend's database, and drafting definitions from what is there."""
 
 import contextlib
+from collections.abc import Iterator
 from dataclasses import asdict, replace
 from typing import Any
 
@@ -10,7 +11,7 @@ from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.definitions.text import write_definition
 from bricola.core.kinds.objects.definition import ObjectDefinition
-from bricola.core.kinds.objects.drafting import USUAL, Wish, draft
+from bricola.core.kinds.objects.drafting import USUAL, Wish, draft, left_out, open_zones
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import quoted, table_name
@@ -20,8 +21,8 @@ from bricola.server.ports.places import bound_backend
 from bricola.server.usecases import definitions
 from bricola.server.usecases.definitions import Ports
 
-_SMALL = 40  # rows of a lookup table whose keys are taken as codes
 _LOOKUP_COLUMNS = 3
+_ROWS_LOOKED_AT = 20  # for samples
 
 
 async def tables(ports: Ports, environment: str, backend: str, search: str = "") -> list[dict[str, Any]]:
@@ -39,9 +40,9 @@ async def table(ports: Ports, environment: str, backend: str, name: str) -> dict
     found, everything = await _one(ports, place, backend, name)
     others = {one.name: one for one in everything}
     async with ports.places.visit(place, backend, ports.drafts.catalogue) as session:
-        found = await _completed(session, found, others, _tables(ports, place, backend))
+        found = await _counted(session, found, _tables(ports, place, backend))
     return _summary(found, _published(ports, backend)) | {
-        "columns": [_column(one) for one in found.columns], "key_from": found.key_from,
+        "columns": [_column(one) for one in found.columns], "unique": list(found.unique), "key_from": found.key_from,
         "foreign_keys": [asdict(one) for one in found.foreign_keys],
         "children": [{"table": other, "columns": list(key.columns), "targets": list(key.targets), "rows": others[other].rows,
                       "reasons": list(others[other].reasons)} for other, key in found.referenced_by],
@@ -64,14 +65,15 @@ async def draft_object(
     reader = _tables(ports, place, backend)
     async with ports.places.visit(place, backend, ports.drafts.catalogue) as session:
         if not found.reasons:
-            found = await _completed(session, found, others, reader)
+            found = await _counted(session, found, reader)
         for child in wish.get("children", ()):
             if child not in others:
                 raise ProblemError(unknown("table", child, sorted(others)))
-            children.append(await _completed(session, others[child], others, reader))
-        samples = {} if found.reasons else await _first_row(session, found)
+            children.append(others[child])
+        samples = {} if found.reasons else await _real_values(session, found)
+    lookups = tuple(dict.fromkeys(one for each in (found, *children) for one in _lookups(each, others) if one is not found))
     made = draft(found, Wish(backend, wish.get("name", ""), wish.get("service", ""), tuple(wish.get("operations") or USUAL),
-                             tuple(wish.get("roles", ())), tuple(children), samples), ports.drafts.catalogue)
+                             tuple(wish.get("roles", ())), tuple(children), samples, lookups, wish.get("zone", "")), ports.drafts.catalogue)
     taken = [one for one in made if (one.kind, one.name) in ports.drafts.catalogue]
     if taken:
         raise ProblemError(
@@ -88,7 +90,12 @@ async def draft_object(
         )
     files = {default_path(one): write_definition(one) for one in made}
     changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)] if save else []
-    return {"files": files, "saved": save, "changes": changes}
+    return {"files": files, "saved": save, "changes": changes,
+            "left_out": [{"table": each.name, "column": one.name, "declared": one.declared}
+                         for each in (found, *children) for one in left_out(each)],
+            "open_zones": [] if wish.get("zone") else [{"table": each.name, "field": one} for each in (found, *children)
+                                                       for one in open_zones(each)]}
+
 
 def _tables(ports: Ports, place: EnvironmentDefinition, backend: str) -> TableFunctions:
     """What reads the tables of a backend. Raises ProblemError for one that has none."""
@@ -122,35 +129,33 @@ async def _one(ports: Ports, place: EnvironmentDefinition, backend: str, name: s
     return found, everything
 
 
-async def _completed(session: DatabaseSession, table: Table, others: dict[str, Table], reader: TableFunctions) -> Table:
-    """The table with its rows counted, and with the keys of small lookup tables as codes."""
+async def _counted(session: DatabaseSession, table: Table, reader: TableFunctions) -> Table:
     if not table.exact and not table.obstacles:
         with contextlib.suppress(ProblemError):  # of a very large table the estimate has to do
             table = replace(table, rows=await reader.count(session, table.name), exact=True)
-    columns = list(table.columns)
+    return table
+
+
+def _lookups(table: Table, others: dict[str, Table]) -> Iterator[Table]:
+    """Tables of codes that it refers to. Their rows are data, and come and go: callers pick one, and no contract lists them."""
     for key in table.foreign_keys:
         target = others.get(key.table)
-        if target is None or len(key.columns) != 1 or target.key != key.targets or len(target.columns) > _LOOKUP_COLUMNS:
-            continue
-        position = next(index for index, one in enumerate(columns) if one.name == key.columns[0])
-        if columns[position].codes or columns[position].type.base != "string":
-            continue
-        code = quoted(key.targets[0])
-        rows = await session.rows(f"SELECT {code} FROM {table_name(target.name)} ORDER BY {code} LIMIT {_SMALL + 1}", [])
-        if 0 < len(rows) <= _SMALL:
-            codes = tuple(str(row[0]) for row in rows)
-            columns[position] = replace(columns[position], codes=codes, codes_from=f"lookup table {target.name}")
-    return replace(table, columns=tuple(columns))
+        if target is not None and len(key.columns) == 1 and target.key == key.targets and len(target.columns) <= _LOOKUP_COLUMNS \
+                and not target.reasons:
+            yield target
 
 
-async def _first_row(session: DatabaseSession, table: Table) -> dict[str, Any]:
-    """A real row, so that samples work unedited."""
+async def _real_values(session: DatabaseSession, table: Table) -> dict[str, Any]:
+    """Values of the first row, so that samples work unedited; what is empty there is taken from one of the next rows."""
     names = [one.name for one in table.columns if one.type.base and one.type.base != "base64Binary"]
     order = ", ".join(quoted(one) for one in table.key)
     rows = await session.rows(
-        f"SELECT {', '.join(quoted(one) for one in names)} FROM {table_name(table.name)} ORDER BY {order} LIMIT 1", []
+        f"SELECT {', '.join(quoted(one) for one in names)} FROM {table_name(table.name)} ORDER BY {order} LIMIT {_ROWS_LOOKED_AT}", []
     )
-    return dict(zip(names, rows[0], strict=True)) if rows else {}
+    found: dict[str, Any] = {}
+    for row in rows:
+        found = {name: value for name, value in zip(names, row, strict=True) if value is not None} | found
+    return found
 
 
 def _mentions(table: Table, word: str) -> bool:
@@ -187,9 +192,11 @@ def _column(column: Column) -> dict[str, Any]:
         "name": column.name,
         "declared": column.declared,
         "type": column.type.base,
+        "zone": column.type.zone,
         "required": not column.nullable,
         "default": column.default,
         "filled": column.filled,
+        "made": column.made,
         "comment": column.comment,
         "codes": list(column.codes),
         "codes_from": column.codes_from,

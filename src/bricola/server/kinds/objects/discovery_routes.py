@@ -21,7 +21,8 @@ Text = Annotated[str, Field(max_length=200)]
 
 
 class ObjectWish(BaseModel):
-    """What is wanted of a table: names, the operations ticked, who may call, tables of children, and a key for a view."""
+    """What is wanted of a table: names, the operations ticked, who may call, tables of children, a key, and the zone of
+    moments that do not say theirs."""
 
     table: Text
     name: Text = ""
@@ -30,6 +31,7 @@ class ObjectWish(BaseModel):
     roles: list[Text] = []
     children: list[Text] = []
     key: list[Text] = []
+    zone: Literal["", "utc", "local"] = ""
     save: bool = False
 
 
