@@ -41,7 +41,7 @@ class MariaServer:
         with self._root() as connection, connection.cursor() as cursor:
             cursor.execute("CREATE DATABASE registry CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")
             cursor.execute(f"CREATE USER bricola IDENTIFIED BY '{PASSWORD}'")
-            cursor.execute("GRANT ALL ON *.* TO bricola")
+            cursor.execute("GRANT ALL ON *.* TO bricola WITH GRANT OPTION")
 
     @property
     def address(self) -> str:

@@ -94,7 +94,7 @@ def test_an_answered_call_and_its_record(version: Soap) -> None:
 
 @pytest.mark.parametrize("version", list(Soap))
 @pytest.mark.parametrize(("error", "v11", "v12", "result", "fault"), [
-    (DeclaredFaultError("NotFound", "None such.", {"message": "None such.", "code": "G07"}), 500, 500, "fault", "NotFound"),
+    (DeclaredFaultError("NotFound", "None such.", {"message": "None such.", "code": "G07"}), 500, 400, "fault", "NotFound"),
     (ProblemError(Problem("backend.failed", "Down.", Kind.BACKEND, inner="/secret/path")), 500, 500, "failed", "backend.failed"),
     (ProblemError(Problem("pool.timeout", "Busy.", Kind.BUSY)), 503, 503, "failed", "pool.timeout"),
     (ZeroDivisionError("secret detail"), 500, 500, "failed", "internal.error"),

@@ -108,7 +108,7 @@ async def test_a_save_leaves_alone_what_it_does_not_take(live: LiveService) -> N
 
 
 @pytest.mark.parametrize(("change", "reason"), [
-    ({"place": "Hollinweir", "code": "W2"}, ("duplicate", "place")), ({"crest": Decimal(-1), "code": "W2", "place": "x"}, "write.check"),
+    ({"place": "Hollinweir", "code": "W2"}, ("duplicate", "place")), ({"crest": Decimal(-1), "code": "W2", "place": "x"}, ("not-allowed", "crest")),
     ({"river": "NILE", "code": "W2", "place": "x"}, ("missing-parent", "river")), ({"notes": "x" * 300, "code": "W2", "place": "x"}, "write.value"),
     ({"notes": "a\0b", "code": "W2", "place": "x"}, "value.character"),
 ])

@@ -34,18 +34,9 @@ class Bounds:
                 inner=f"{self._backend}: {over}; the binding's 'limits:' say how much"))
 
 
-def statement_failed(backend: str, error: Exception) -> Problem:
-    """A backend that answers refused a statement; the cause is for owners."""
-    return Problem(
-        "backend.failed", f"The backend {backend} did not answer the query.", Kind.BACKEND, mend=OWNERS, inner=str(error).strip()
-    )
-
-
-def value_refused(error: Exception) -> Problem:
-    """A value that the type of the field allows and the column does not."""
-    return Problem("write.value", "The table cannot hold one of these values.", Kind.INPUT,
-                   mend="Shorten it, or choose one in range; the owner of the service finds the column in the record of this call.",
-                   inner=str(error).strip())
+def statement_failed(backend: str, said: str) -> Problem:
+    """A statement did not come to its end: the connection broke, or the database gave up. `said`, for owners, holds no values."""
+    return Problem("backend.failed", f"The backend {backend} did not answer the query.", Kind.BACKEND, mend=OWNERS, inner=said.strip())
 
 
 def given_up(name: str) -> ProblemError:

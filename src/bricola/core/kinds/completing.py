@@ -26,7 +26,7 @@ def with_given(handler: Handler, operation: ResolvedOperation, environment: Envi
             known = faults.get(fault.name)
             if known is None:  # the contract has no such fault, so it is told as any other failure
                 raise ProblemError(Problem("fault.undeclared", fault.message, Kind.CONFLICT, found=fault.name)) from None
-            raise DeclaredFaultError(known[0], fault.message, known[1].run(dict(fault.detail))) from None
+            raise DeclaredFaultError(known[0], fault.message, known[1].run(dict(fault.detail)), fault.cause) from None
 
     return mapped
 

@@ -13,16 +13,19 @@ from bricola.core.messages.checks import escape
 from bricola.core.messages.envelope import NotUnderstoodError, Soap, WrongVersionError
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.forms import NEWEST, Form
+from bricola.core.shapes.model import Cause, OperationShape, ServiceShape
 
 
 class DeclaredFaultError(Exception):
-    """A fault that the contract declares: its name, a sentence, and the values of its detail element."""
+    """A fault that the contract declares: its name, a sentence, and the values of its detail element. `cause` is that of the other side,
+    whose fault is passed on; None for what the contract says."""
 
-    def __init__(self, name: str, message: str, detail: Mapping[str, Any]) -> None:
+    def __init__(self, name: str, message: str, detail: Mapping[str, Any], cause: Cause | None = None) -> None:
         super().__init__(message)
         self.name = name
         self.message = message
         self.detail = detail
+        self.cause = cause
 
 
 # What HTTP itself regulates keeps its status in both versions; see `fault_status`.
@@ -30,17 +33,20 @@ _HTTP_KINDS = (Kind.IDENTITY, Kind.PERMISSION, Kind.MISSING, Kind.METHOD, Kind.M
                Kind.BUSY)
 
 
-def fault_status(version: Soap, problem: Problem | None, not_understood: bool = False) -> int:
-    """The HTTP status. `problem` None stands for a declared fault.
+def fault_status(version: Soap, problem: Problem, not_understood: bool = False) -> int:
+    """The HTTP status of a fault that is not declared.
 
-    SOAP 1.1 (section 6.2) has 500 for every fault. SOAP 1.2 (Part 2, table 20) has 400 for a fault of the
-    sender and 500 otherwise; a declared fault says that the request was understood, and is of the receiver. So is MustUnderstand.
+    SOAP 1.1 (section 6.2) has 500 for every fault. SOAP 1.2 (Part 2, table 20) has 400 for a fault of the sender and 500 otherwise, so
+    for MustUnderstand.
     """
-    if problem is not None and problem.kind in _HTTP_KINDS:
+    if problem.kind in _HTTP_KINDS:
         return problem.kind.http_status
-    if version is Soap.V12 and problem is not None and problem.kind.blames_sender and not not_understood:
-        return 400
-    return 500
+    return declared_status(version, problem.kind.blames_sender and not not_understood)
+
+
+def declared_status(version: Soap, sender: bool) -> int:
+    """The HTTP status of a fault that the contract declares, by whose it is."""
+    return 400 if sender and version is Soap.V12 else 500
 
 
 def problem_fault(version: Soap, error: ProblemError, call: str = "", form: Form = NEWEST) -> bytes:
@@ -50,10 +56,24 @@ def problem_fault(version: Soap, error: ProblemError, call: str = "", form: Form
     return _fault(version, _code(version, error), _reason(error.problems), detail, _not_understood(version, error))
 
 
-def declared_fault(version: Soap, fault: DeclaredFaultError, detail: str, call: str = "") -> bytes:
-    """The envelope of a declared fault around its encoded detail element; the text names the call, where it is given."""
+def declared_fault(version: Soap, fault: DeclaredFaultError, detail: str, call: str = "", sender: bool = False) -> bytes:
+    """The envelope of a declared fault around its encoded detail element; the text names the call, where it is given. `sender` says whose
+    fault it is."""
     reason = f"{fault.message} (call {call})" if call else fault.message
-    return _fault(version, "Server" if version is Soap.V11 else "Receiver", reason, detail)
+    return _fault(version, _blamed(version, sender), reason, detail)
+
+
+def _blamed(version: Soap, sender: bool) -> str:
+    if sender:
+        return "Client" if version is Soap.V11 else "Sender"
+    return "Server" if version is Soap.V11 else "Receiver"
+
+
+def of_sender(service: ServiceShape, operation: OperationShape, fault: DeclaredFaultError) -> bool:
+    """Whether a declared fault is the sender's: as the other side says whose fault is passed on, else as the contract says."""
+    if not service.form.blames:
+        return False
+    return (fault.cause or next((one.cause for one in operation.faults if one.name == fault.name), "sender")) == "sender"
 
 
 def with_blocks(version: Soap, envelope: bytes, blocks: str) -> bytes:
@@ -66,9 +86,7 @@ def _code(version: Soap, error: ProblemError) -> str:
         return "MustUnderstand"
     if isinstance(error, WrongVersionError):
         return "VersionMismatch"
-    if error.problem.kind.blames_sender:
-        return "Client" if version is Soap.V11 else "Sender"
-    return "Server" if version is Soap.V11 else "Receiver"
+    return _blamed(version, error.problem.kind.blames_sender)
 
 
 def _reason(problems: Sequence[Problem]) -> str:

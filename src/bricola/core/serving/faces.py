@@ -24,7 +24,15 @@ from bricola.core.messages.envelope import (
     read_media_type,
     unknown_operation,
 )
-from bricola.core.messages.faults import DeclaredFaultError, declared_fault, fault_status, problem_fault, with_blocks
+from bricola.core.messages.faults import (
+    DeclaredFaultError,
+    declared_fault,
+    declared_status,
+    fault_status,
+    of_sender,
+    problem_fault,
+    with_blocks,
+)
 from bricola.core.messages.plain import from_plain, to_plain
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.documents import JSON, PROBLEM_JSON, problem_document
@@ -154,8 +162,9 @@ class SoapFace:
     def fault(self, service: LiveService, operation: LiveOperation, fault: DeclaredFaultError, call: Call) -> tuple[int, bytes, bytes]:
         number = call.id if service.shape.form.declares_problems else ""
         detail = fault.detail.markup if isinstance(fault.detail, Passed) else operation.encode_fault[fault.name](fault.detail)
-        body = self._with_written(declared_fault(self._version, fault, detail, number), call)
-        return fault_status(self._version, None), self._version.content_type, body
+        sender = of_sender(service.shape, operation.shape, fault)
+        body = self._with_written(declared_fault(self._version, fault, detail, number, sender), call)
+        return declared_status(self._version, sender), self._version.content_type, body
 
     def refuse(self, service: LiveService, error: ProblemError, call: Call) -> tuple[int, bytes, bytes]:
         if isinstance(error, WrongVersionError):

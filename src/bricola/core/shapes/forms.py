@@ -3,7 +3,7 @@
 A release keeps the form in which it was made, so that a newer program changes nothing for its callers; the next release of a service takes
 the newest form, which `compare` shows and judges.
 
-| what | form 1 | form 2 |
+| what | form 1 | from form 2 on |
 | --- | --- | --- |
 | emptying a field in an update | xsi:nil on an optional element | its name in the repeated element `clear` |
 | what goes wrong and is not declared | `problem` and `call` in the detail | one element `problems`, which every operation declares |
@@ -11,6 +11,12 @@ the newest form, which `compare` shows and judges.
 | a declared fault | says what happened | says in which call, too |
 | xsi:type, attributes of the message's element, a second Body in SOAP 1.1 | are not looked at | are judged |
 | status of MustUnderstand in SOAP 1.2 | 400 | 500 (Part 2, table 20) |
+
+| what | up to form 2 | form 3 |
+| --- | --- | --- |
+| the code of a declared fault | Server, Receiver | by its cause: Client, Sender where the request has to change |
+| status of a declared fault of the sender in SOAP 1.2 | 500 | 400 (Part 2, table 20) |
+| what a rule of the database does not allow | `write.check` and its like in `problems` | Conflict with the reason `not-allowed` |
 """
 
 from enum import IntEnum
@@ -19,6 +25,7 @@ from enum import IntEnum
 class Form(IntEnum):
     FIRST = 1
     SECOND = 2
+    THIRD = 3
 
     @property
     def empties_by_name(self) -> bool:
@@ -36,4 +43,10 @@ class Form(IntEnum):
         return self >= Form.SECOND
 
 
-NEWEST = Form.SECOND
+    @property
+    def blames(self) -> bool:
+        """Whether declared faults say whose they are, and Conflict knows what a rule of the database does not allow."""
+        return self >= Form.THIRD
+
+
+NEWEST = Form.THIRD

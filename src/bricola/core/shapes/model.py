@@ -18,7 +18,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 from bricola.core.shapes.forms import NEWEST, Form
 from bricola.core.shapes.primitives import Value
@@ -26,6 +26,7 @@ from bricola.core.shapes.simple import SimpleType
 
 Values = dict[str, Any]  # of a message, by the names of its slots
 TYPE = "@type"
+Cause = Literal["sender", "receiver"]  # of a fault, in the words of SOAP 1.2 (Part 1, section 5.4.6)
 
 
 class Passed(dict[str, Any]):
@@ -219,11 +220,12 @@ def type_names(record: Record) -> dict[str, Record]:
 
 @dataclass(frozen=True)
 class FaultShape:
-    """A declared fault: its detail element has the fault's name and holds these elements."""
+    """A declared fault: its detail element has the fault's name and holds these elements. `cause` is who has to do something about it."""
 
     name: str
     record: Record
     description: str = ""
+    cause: Cause = "sender"
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,8 @@
 from bricola.core.jobs.marks import RequestMark
 from bricola.core.problems import Problem
 from bricola.core.shapes.model import Values
-from bricola.core.sql.sessions import ConstraintError, DatabaseTransaction, GivenUpError
+from bricola.core.sql.refusals import RefusedError, Why
+from bricola.core.sql.sessions import DatabaseTransaction, GivenUpError
 from bricola.core.sql.statements import table_name
 
 BEGAN = "request.began"
@@ -28,7 +29,7 @@ class Marks:
         try:
             await session.write(f"INSERT INTO {self._table} (id, expires, answer) VALUES (?, ?, ?)",
                                 [mark.id, int(mark.expires), mark.answer(answer)])
-        except ConstraintError as error:
-            if error.constraint != "unique":
+        except RefusedError as error:
+            if error.refusal.why is not Why.UNIQUE:
                 raise
-            raise GivenUpError(Problem(BEGAN, "The same request was stored meanwhile.", inner=str(error))) from None
+            raise GivenUpError(Problem(BEGAN, "The same request was stored meanwhile.", inner=error.problem.inner)) from None

@@ -1,12 +1,13 @@
 """What handlers ask of a session to a database, and reading through a pool."""
 
-from collections.abc import Callable, Coroutine, Sequence
+from collections.abc import Callable, Coroutine, Mapping, Sequence
 from typing import Any, Protocol, TypeVar
 
 from bricola.core.calls.call import Call
 from bricola.core.pool.pool import Pool
 from bricola.core.pool.sessions import SessionLostError
-from bricola.core.problems import Problem, ProblemError
+from bricola.core.problems import ProblemError
+from bricola.core.sql.refusals import Refusal
 
 _READ_ATTEMPTS = 3  # with a session each; the pool checks the others of an endpoint that lost one
 
@@ -22,7 +23,7 @@ class DatabaseTransaction(Protocol):
     async def rows(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]: ...
 
     async def write(self, sql: str, parameters: Sequence[Any]) -> int:
-        """Answers how many rows it changed. Raises ConstraintError for what a rule of the table forbids, GivenUpError when
+        """Answers how many rows it changed. Raises RefusedError for what the database does not allow, GivenUpError when
         the transaction may be tried again."""
         ...
 
@@ -55,6 +56,11 @@ class DatabaseSession(Protocol):
         nothing began. Between `begin` and `finish` it is a part of that transaction, and what it did is undone when it raises."""
         ...
 
+    async def blamed(self, table: str, refusal: Refusal, values: Mapping[str, Any]) -> Sequence[str]:
+        """The columns that a refusal is about, of one that does not tell them itself; asked outside of the transaction that it ended.
+        `values` are those that were to be stored, by column. Empty where the database's catalogue does not tell either."""
+        ...
+
     async def begin(self, within: float = NO_LIMIT) -> None:
         """Begin a transaction that lasts until `finish`."""
         ...
@@ -65,16 +71,6 @@ class DatabaseSession(Protocol):
 
 
 DatabasePool = Pool[DatabaseSession]
-
-
-class ConstraintError(ProblemError):
-    """A rule of the table forbids a write. `constraint` is unique, foreign, check or required; `columns` are those that
-    the rule is about, where the database tells."""
-
-    def __init__(self, constraint: str, problem: Problem, columns: Sequence[str] = ()) -> None:
-        super().__init__(problem)
-        self.constraint = constraint
-        self.columns = tuple(columns)
 
 
 class GivenUpError(ProblemError):

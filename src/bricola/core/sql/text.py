@@ -67,6 +67,14 @@ def read_sql(text: str, place: str) -> tuple[SqlPiece, ...]:
     return tuple(pieces)
 
 
+def with_plain_names(sql: str) -> str:
+    """A statement whose quoted names stand in backticks. Where SQLite knows no column of that name, it would take one in the standard's
+    quotes for a text, and a column that went would answer with its own name (documentation, Quirks, section 8)."""
+    return "".join(
+        "`" + found[0][1:-1].replace('""', '"').replace("`", "``") + "`" if found.lastgroup == "name" else found[0]
+        for found in _TOKEN.finditer(sql))
+
+
 def numbered(sql: str, mark: str) -> str:
     """A statement with each `?` outside of strings and names as `mark` says: `$` for $1, $2, …; `%s` for %s, with
     every other % doubled."""

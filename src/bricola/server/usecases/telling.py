@@ -14,7 +14,7 @@ from bricola.core.jobs.journal import failure_of
 from bricola.core.jobs.model import Job, JobState, ended_by_hand
 from bricola.core.messages.addressing import answer_blocks
 from bricola.core.messages.envelope import Soap
-from bricola.core.messages.faults import DeclaredFaultError, declared_fault, problem_fault, with_blocks
+from bricola.core.messages.faults import DeclaredFaultError, declared_fault, of_sender, problem_fault, with_blocks
 from bricola.core.problems import ProblemError
 from bricola.core.serving.live import LiveOperation, LiveService
 from bricola.server.ports.jobs import StoredJobs
@@ -91,7 +91,8 @@ def message_of(job: Job, service: LiveService) -> tuple[bytes, dict[str, str]]:
 
 def _fault(version: Soap, failure: Exception | None, result: LiveOperation | None, service: LiveService, job: Job) -> bytes:
     if isinstance(failure, DeclaredFaultError) and result is not None and failure.name in result.encode_fault:
-        return declared_fault(version, failure, result.encode_fault[failure.name](failure.detail), job.id)
+        detail = result.encode_fault[failure.name](failure.detail)
+        return declared_fault(version, failure, detail, job.id, of_sender(service.shape, result.shape, failure))
     if isinstance(failure, ProblemError):
         return problem_fault(version, failure, job.id, service.shape.form)
     return problem_fault(version, ProblemError(ended_by_hand(job.id)), job.id, service.shape.form)

@@ -9,10 +9,9 @@ The session speaks standard SQL: names in double quotes, strict types, UTC.
 
 import asyncio
 import contextlib
-import re
 import socket
 import ssl
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from functools import lru_cache
@@ -23,6 +22,7 @@ from pymysql.constants import CLIENT, ER, FIELD_TYPE
 from pymysql.cursors import SSCursor
 
 from bricola.adapters.addresses import host_and_port
+from bricola.adapters.engines.mariadb.refusals import blamed, refusal
 from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.statements import (
@@ -36,13 +36,13 @@ from bricola.adapters.statements import (
     statement_failed,
     too_slow,
     unreachable,
-    value_refused,
 )
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Binding
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
-from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, GivenUpError, Work
+from bricola.core.sql.refusals import Refusal, RefusedError
+from bricola.core.sql.sessions import NO_LIMIT, DriverRow, GivenUpError, Work
 from bricola.core.sql.text import numbered
 
 DEFAULT_PORT = 3306
@@ -57,12 +57,6 @@ _STATEMENT_TIMEOUT, _INTERRUPTED, _READ_ONLY = 1969, 1317, 1792
 _GIVEN_UP = (ER.LOCK_DEADLOCK, ER.LOCK_WAIT_TIMEOUT, 1020)
 _LOST = (2006, 2013, 2055, 0, ER.SERVER_SHUTDOWN, ER.CON_COUNT_ERROR)
 _REFUSED = (ER.ACCESS_DENIED_ERROR, ER.DBACCESS_DENIED_ERROR, 1698)
-_VALUES = (ER.DATA_TOO_LONG, ER.WARN_DATA_OUT_OF_RANGE, 1292, 1366, 1265)
-_CONSTRAINTS = {
-    ER.DUP_ENTRY: "unique", ER.DUP_KEY: "unique", 1586: "unique", ER.NO_REFERENCED_ROW: "foreign", ER.NO_REFERENCED_ROW_2: "foreign",
-    ER.ROW_IS_REFERENCED: "foreign", ER.ROW_IS_REFERENCED_2: "foreign", ER.BAD_NULL_ERROR: "required", 1364: "required", 4025: "check",
-}
-_ABOUT = re.compile(r"(?:Column|Field) '([^']+)'|for key '(?:[^'.]+\.)?([^']+)'")
 
 
 def bound(parameters: Sequence[Any]) -> list[Any]:
@@ -104,7 +98,7 @@ class MariaSession:
         try:
             self.connection.begin()
         except (pymysql.Error, OSError) as error:
-            raise SessionLostError(statement_failed(self._name, error), begun=False) from None
+            raise SessionLostError(statement_failed(self._name, said(error)), begun=False) from None
         self.open_transaction = True
         try:
             result = run_to_end(work(_Inside(self)))
@@ -181,7 +175,7 @@ class MariaSession:
             raise self._failed(error) from None
         except OSError as error:
             self.sound = False
-            raise SessionLostError(statement_failed(self._name, error), begun=True) from None
+            raise SessionLostError(statement_failed(self._name, said(error)), begun=True) from None
 
     def fetch(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
         bounds = Bounds(self._name, self._limits)
@@ -193,24 +187,17 @@ class MariaSession:
 
     def _failed(self, error: pymysql.Error) -> ProblemError:
         code = error.args[0] if error.args and isinstance(error.args[0], int) else 0
-        problem = statement_failed(self._name, error)
-        if code in _CONSTRAINTS:
-            told = _ABOUT.search(str(error.args[-1]))
-            return ConstraintError(_CONSTRAINTS[code], problem, self._columns(told[1] or "", told[2] or "") if told else ())
-        if code in _VALUES:
-            return ProblemError(value_refused(error))
         if code in _GIVEN_UP:
-            return GivenUpError(problem)
+            return GivenUpError(statement_failed(self._name, said(error)))
         if code in (_STATEMENT_TIMEOUT, _INTERRUPTED):
             return too_slow(self._name, self._limits)
         if code in _LOST or not self.connection.open:
             self.sound = False
-            return SessionLostError(problem, begun=True)
-        return ProblemError(problem)
+            return SessionLostError(statement_failed(self._name, said(error)), begun=True)
+        return RefusedError(self._name, refusal(code, said(error)))
 
-    def _columns(self, column: str, key: str) -> list[str]:
-        """A message names a column, or a key; a key of one column is mostly named after it."""
-        return [column or key]
+    async def blamed(self, table: str, refused: Refusal, values: Mapping[str, Any]) -> Sequence[str]:
+        return await blamed(self, table, refused, values)
 
 
 class _Inside:

@@ -2,8 +2,7 @@
 
 import asyncio
 import contextlib
-import re
-from collections.abc import AsyncIterator, Callable, Coroutine, Sequence
+from collections.abc import AsyncIterator, Callable, Coroutine, Mapping, Sequence
 from datetime import datetime
 from functools import lru_cache
 from typing import Any, TypeVar
@@ -11,18 +10,15 @@ from typing import Any, TypeVar
 import psycopg
 from psycopg import AsyncConnection, AsyncRawCursor
 from psycopg.errors import (
-    CheckViolation,
     DeadlockDetected,
-    ForeignKeyViolation,
     InvalidAuthorizationSpecification,
-    NotNullViolation,
     QueryCanceled,
     SerializationFailure,
-    UniqueViolation,
 )
 from psycopg.pq import TransactionStatus
 
 from bricola.adapters.addresses import host_and_port
+from bricola.adapters.engines.postgresql.refusals import blamed, refusal
 from bricola.adapters.engines.postgresql.texts import Texts
 from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secret, Secrets
@@ -36,14 +32,14 @@ from bricola.adapters.statements import (
     statement_failed,
     too_slow,
     unreachable,
-    value_refused,
 )
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Binding
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.primitives import lexical
-from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, GivenUpError, Work
+from bricola.core.sql.refusals import Refusal, RefusedError
+from bricola.core.sql.sessions import NO_LIMIT, DriverRow, GivenUpError, Work
 from bricola.core.sql.text import numbered
 
 DEFAULT_PORT = 5432
@@ -53,11 +49,6 @@ OLDEST_VERSION = 12  # whose statements psycopg 3.2 is tested with
 
 Connection = AsyncConnection[Any]
 T = TypeVar("T")
-_CONSTRAINTS = ((UniqueViolation, "unique"), (ForeignKeyViolation, "foreign"), (CheckViolation, "check"), (NotNullViolation, "required"))
-
-
-_ABOUT = re.compile(r"\((.+?)\)=")  # the columns in the detail of a violation, in every language of the server
-
 
 def bound(parameters: Sequence[Any]) -> list[Any]:
     """Values as text where the server should find the type itself: from the column that they meet."""
@@ -120,7 +111,7 @@ class PostgresSession:
                 await self.connection.cancel_safe(timeout=1.0)
             raise
         except psycopg.Error as error:
-            raise self._failed(error) from None
+            raise self._failed(error, parameters) from None
 
     @property
     def lock_clause(self) -> str:
@@ -142,21 +133,19 @@ class PostgresSession:
             async with self.connection.cursor() as cursor:
                 await cursor.execute(_statement(sql), bound(parameters))
                 yield cursor
-        except psycopg.IntegrityError as error:
-            constraint = next((word for kind, word in _CONSTRAINTS if isinstance(error, kind)), "check")
-            raise ConstraintError(constraint, statement_failed(self._name, error), _columns(error)) from None
-        except psycopg.DataError as error:
-            raise ProblemError(value_refused(error)) from None
         except psycopg.Error as error:
-            raise self._failed(error) from None
+            raise self._failed(error, parameters) from None
 
-    def _failed(self, error: psycopg.Error) -> ProblemError:
-        problem = statement_failed(self._name, error)
+    def _failed(self, error: psycopg.Error, parameters: Sequence[Any]) -> ProblemError:
         if not self.sound:
-            return SessionLostError(problem, begun=True)
+            return SessionLostError(statement_failed(self._name, said(error)), begun=True)
         if isinstance(error, SerializationFailure | DeadlockDetected):
-            return GivenUpError(problem)
-        return too_slow(self._name, self._limits) if isinstance(error, QueryCanceled) else ProblemError(problem)
+            return GivenUpError(statement_failed(self._name, said(error)))
+        return too_slow(self._name, self._limits) if isinstance(error, QueryCanceled) else RefusedError(
+            self._name, refusal(error, bool(parameters)))
+
+    async def blamed(self, table: str, refused: Refusal, values: Mapping[str, Any]) -> Sequence[str]:
+        return await blamed(self, table, refused, values)
 
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         if self.keeps:
@@ -164,7 +153,7 @@ class PostgresSession:
         try:
             await self.connection.execute(b"BEGIN")
         except psycopg.Error as error:
-            raise SessionLostError(statement_failed(self._name, error), begun=False) from None
+            raise SessionLostError(statement_failed(self._name, said(error)), begun=False) from None
         try:
             async with asyncio.timeout(within if within < self._limits.seconds else None):
                 result = await work(self)
@@ -209,14 +198,6 @@ class PostgresSession:
             await self.write("ROLLBACK", ())
             raise given_up(self._name)
         await self.write("COMMIT" if commit else "ROLLBACK", ())
-
-
-def _columns(error: psycopg.IntegrityError) -> list[str]:
-    """The columns that a violation is about, where the server tells."""
-    if error.diag.column_name:
-        return [error.diag.column_name]
-    told = _ABOUT.search(error.diag.message_detail or "")
-    return [one.strip().strip('"') for one in told[1].split(",")] if told else []
 
 
 class PostgresKind:

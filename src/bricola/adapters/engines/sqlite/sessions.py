@@ -2,14 +2,15 @@
 
 import asyncio
 import contextlib
-import re
 import sqlite3
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
 
+from bricola.adapters.engines.sqlite.refusals import blamed, refusal
 from bricola.adapters.folders import Folders, own_store
 from bricola.adapters.statements import CHUNK, Bounds, held, in_utc, refuse_null_bytes, run_to_end, statement_failed, too_slow, unreachable
 from bricola.core.definitions.engines.places import Endpoint, StatementLimits
@@ -17,18 +18,15 @@ from bricola.core.definitions.model import Binding
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.primitives import lexical
-from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DriverRow, Work
+from bricola.core.sql.refusals import Refusal, RefusedError
+from bricola.core.sql.sessions import NO_LIMIT, DriverRow, Work
+from bricola.core.sql.text import with_plain_names
 
 _FILE_ERRORS = (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CANTOPEN)
-_CONSTRAINTS = {
-    sqlite3.SQLITE_CONSTRAINT_PRIMARYKEY: "unique", sqlite3.SQLITE_CONSTRAINT_UNIQUE: "unique", sqlite3.SQLITE_CONSTRAINT_ROWID: "unique",
-    sqlite3.SQLITE_CONSTRAINT_FOREIGNKEY: "foreign", sqlite3.SQLITE_CONSTRAINT_NOTNULL: "required",
-}
 _TICK, _BUDGET = 2000, 10  # steps of SQLite's machine between two looks, and looks of a statement that runs at once: 1 to 2 ms
 _WAIT_SECONDS = 5.0  # for a lock that another writer holds, in the worker thread
 
 
-_ABOUT = re.compile(r"constraint failed: (.+)")  # the columns that a message of SQLite names
 
 T = TypeVar("T")
 
@@ -40,6 +38,11 @@ def bound(parameters: Sequence[Any]) -> list[Any]:
 
 def _as_text(value: Any) -> str:
     return lexical(in_utc(value) if isinstance(value, datetime) else value)
+
+
+@lru_cache(4096)
+def _statement(sql: str) -> str:
+    return with_plain_names(sql)
 
 
 class SqliteSession:
@@ -60,7 +63,7 @@ class SqliteSession:
         or when the statement turns out to be long: it is stopped after a millisecond or two."""
         self._budget = _BUDGET
         try:
-            rows = self.connection.execute(sql, bound(parameters)).fetchall()
+            rows = self.connection.execute(_statement(sql), bound(parameters)).fetchall()
         except sqlite3.OperationalError as error:
             if error.sqlite_errorcode in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED, sqlite3.SQLITE_INTERRUPT):
                 return None
@@ -134,10 +137,10 @@ class SqliteSession:
             await self._in_worker(self.connection.rollback, NO_LIMIT)
 
     def write(self, sql: str, parameters: Sequence[Any]) -> int:
-        return self._changing(lambda: self.connection.execute(sql, bound(parameters)).rowcount, parameters)
+        return self._changing(lambda: self.connection.execute(_statement(sql), bound(parameters)).rowcount, parameters)
 
     def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
-        return self._changing(lambda: self.connection.execute(sql, bound(parameters)).fetchall(), parameters)
+        return self._changing(lambda: self.connection.execute(_statement(sql), bound(parameters)).fetchall(), parameters)
 
     def _changing(self, work: Callable[[], T], parameters: Sequence[Any]) -> T:
         refuse_null_bytes(parameters)
@@ -147,10 +150,6 @@ class SqliteSession:
                 return work()
             finally:
                 self.connection.execute("PRAGMA busy_timeout=0")
-        except sqlite3.IntegrityError as error:
-            told = _ABOUT.search(str(error))
-            columns = [one.strip().rpartition(".")[2] for one in told[1].split(",")] if told else []
-            raise ConstraintError(_CONSTRAINTS.get(error.sqlite_errorcode, "check"), statement_failed(self._name, error), columns) from None
         except (sqlite3.Error, OverflowError) as error:
             raise self._failed(error) from None
 
@@ -158,7 +157,7 @@ class SqliteSession:
         try:
             self.connection.execute(f"PRAGMA busy_timeout={int(_WAIT_SECONDS * 1000)}")
             try:
-                cursor = self.connection.execute(sql, bound(parameters))
+                cursor = self.connection.execute(_statement(sql), bound(parameters))
                 bounds = Bounds(self._name, self._limits)
                 while part := cursor.fetchmany(CHUNK):
                     bounds.add(part)
@@ -169,14 +168,16 @@ class SqliteSession:
             raise self._failed(error) from None
 
     def _failed(self, error: Exception) -> ProblemError:
-        problem = statement_failed(self._name, error)
         # The low byte is the primary code: an I/O error, a damaged file, a file that is gone.
         if (getattr(error, "sqlite_errorcode", 0) & 0xFF) in _FILE_ERRORS:
             self.sound = False
-            return SessionLostError(problem, begun=True)
+            return SessionLostError(statement_failed(self._name, str(error)), begun=True)
         if (getattr(error, "sqlite_errorcode", 0) & 0xFF) in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
             return ProblemError(held(self._name, str(error)))
-        return ProblemError(problem)
+        return RefusedError(self._name, refusal(error))
+
+    async def blamed(self, table: str, refused: Refusal, values: Mapping[str, Any]) -> Sequence[str]:
+        return await blamed(self, table, refused, values)
 
 
 class _Inside:

@@ -9,6 +9,7 @@ from bricola.core.kinds.objects.conflicts import own_columns
 from bricola.core.kinds.objects.shape import ResolvedChild
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Values
+from bricola.core.sql.refusals import writing_to
 from bricola.core.sql.rows import compile_row
 from bricola.core.sql.sessions import DatabaseTransaction
 from bricola.core.sql.statements import table_name
@@ -48,7 +49,10 @@ class WrittenChildren:
         self._kept = frozenset(self._made) - frozenset(self._writable)
         self._source = source
         self._sensitive = frozenset(one.name for one in definition.fields if one.sensitive)
-        self._table = table_name(definition.table)
+        self._table, self._plain_table = table_name(definition.table), definition.table
+        self._columns = {one.name: one.column_name for one in definition.fields}
+        self._fields = {one.column_name.lower(): one.name for one in definition.fields if not one.parent}
+        self._place = f"{self.name}/{self._item}"
         self._where = " AND ".join(f"{column(source, one)} = ?" for one in self._theirs)
         self._where_one = " AND ".join(f"{column(source, one)} = ?" for one in (*self._theirs, *self._keys))
         order = ", ".join(column(source, one) for one in definition.key)
@@ -70,7 +74,8 @@ class WrittenChildren:
 
     async def remove_all(self, session: DatabaseTransaction, row: Values, trial: Trial | None) -> None:
         if not self._read_only:
-            await session.write(f"DELETE FROM {self._table} WHERE {self._where}", self._parent(row))
+            with writing_to(self._plain_table, (), self._fields, self.name, deletes=True):
+                await session.write(f"DELETE FROM {self._table} WHERE {self._where}", self._parent(row))
             for one in row[self.name][self._item]:
                 self._note(trial, "deleted", one, one, {})
 
@@ -85,7 +90,8 @@ class WrittenChildren:
         kept = {self._key(one) for one in items if self._key(one) in stored}
         gone = [one for key, one in stored.items() if key not in kept]
         for one in gone:
-            await session.write(f"DELETE FROM {self._table} WHERE {self._where_one}", [*self._parent(row), *self._key(one)])
+            with writing_to(self._plain_table, (), self._fields, self.name, deletes=True):
+                await session.write(f"DELETE FROM {self._table} WHERE {self._where_one}", [*self._parent(row), *self._key(one)])
             self._note(trial, "deleted", one, one, {})
         changed = 0
         for one in items:
@@ -97,8 +103,9 @@ class WrittenChildren:
             if names:
                 changed += 1
                 sets = ", ".join(f"{column(self._source, name)} = ?" for name in names)
-                await session.write(f"UPDATE {self._table} SET {sets} WHERE {self._where_one}",
-                                    [*(one.get(name) for name in names), *self._parent(row), *self._key(one)])
+                with writing_to(self._plain_table, ({self._columns[name]: one.get(name) for name in names},), self._fields, self._place):
+                    await session.write(f"UPDATE {self._table} SET {sets} WHERE {self._where_one}",
+                                        [*(one.get(name) for name in names), *self._parent(row), *self._key(one)])
                 self._note(trial, "changed", one, {name: before.get(name) for name in names}, {name: one.get(name) for name in names})
         new = [one for one in items if self._key(one) not in stored]
         for one in new:
@@ -124,7 +131,9 @@ class WrittenChildren:
                 part = rows[start:start + step]
                 marks = ", ".join([f"({', '.join('?' * width)})"] * len(part))
                 values = [value for one in part for value in (*shared, *(one[name] for name in names))]
-                await session.write(f"INSERT INTO {self._table} ({columns}) VALUES {marks}", values)
+                told = [{self._columns[name]: one[name] for name in names} for one in part]
+                with writing_to(self._plain_table, told, self._fields, self._place):
+                    await session.write(f"INSERT INTO {self._table} ({columns}) VALUES {marks}", values)
                 for one in part:
                     self._note(trial, "created", one, {}, {name: one[name] for name in names})
 

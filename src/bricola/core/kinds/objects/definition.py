@@ -81,7 +81,11 @@ class HashToken(Frozen):
 
 
 class ObjectDefinition(Definition):
-    """A typed business view on one table of a database backend."""
+    """A typed business view on one table of a database backend.
+
+    `messages` says whether callers read the words with which triggers and functions of the database refuse a write; `own` keeps them for
+    the record of the call.
+    """
 
     kind: ClassVar[str] = "object"
     name: Name
@@ -91,6 +95,7 @@ class ObjectDefinition(Definition):
     record: ElementName | Literal[""] = ""
     key: Names = Described(min_length=1)
     change_token: HashToken | str = ""  # a column that every write raises by one, or {hash: row}
+    messages: Literal["from-database", "own"] = "from-database"
     parents: NamedParts[Parent] = ()
     fields: NamedParts[ObjectField] = Described(min_length=1)
     children: NamedParts[Child] = ()

@@ -7,7 +7,8 @@
 | save | the row, its change token optional, and a key that the database makes | key, change token, outcome | Conflict, NotFound |
 | delete | key, change token | key | NotFound, Conflict |
 
-Conflict says why: stale, duplicate, missing-parent or still-referenced, and which field it is about.
+Conflict says why: stale, duplicate, missing-parent, still-referenced or not-allowed (by a rule of the database: a CHECK, a trigger, a value
+that has to be there), and which field it is about.
 """
 
 from collections.abc import Iterable
@@ -24,6 +25,7 @@ NESTED = ("create", "save")  # take the whole row, in an element of its own
 CLEAR = "clear"
 OUTCOMES = ("created", "updated", "unchanged")
 REASONS = ("stale", "duplicate", "missing-parent", "still-referenced")
+NOT_ALLOWED = "not-allowed"
 _TEXT = SimpleType("string")
 
 
@@ -52,7 +54,8 @@ def write_shape(operation: Operation, verb: str, source: ResolvedObject, form: F
     told = tuple(replace(one, least=0) if one.name in made else one for one in key)  # a key that the database makes is not known before
     kept_key = tuple(replace(one, least=0, default=None, description=f"{one.description}. Left out, a new one is made".lstrip(". "))
                      for one in key if one.name in kept)
-    conflict = _fault("Conflict", "What is stored stands against it", (*told, *optional_token), REASONS)
+    conflict = _fault("Conflict", "What is stored stands against it", (*told, *optional_token),
+                      (*REASONS, NOT_ALLOWED) if form.blames else REASONS)
     faults: tuple[FaultShape, ...] = (conflict,)
     if verb == "create":
         inputs, outputs = writable, (*key, *token)

@@ -24,8 +24,9 @@ from bricola.core.shapes.model import Record, Values
 from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.listing import item_name
 from bricola.core.sql.marks import Marks
+from bricola.core.sql.refusals import RefusedError, Why, writing_to
 from bricola.core.sql.rows import compile_row
-from bricola.core.sql.sessions import NO_LIMIT, ConstraintError, DatabasePool, DatabaseSession, DatabaseTransaction, DriverRow, GivenUpError
+from bricola.core.sql.sessions import NO_LIMIT, DatabasePool, DatabaseSession, DatabaseTransaction, DriverRow, GivenUpError
 from bricola.core.sql.statements import quoted, table_name
 
 _ATTEMPTS = 3  # to begin a transaction, each on another session; what has begun is never tried again
@@ -37,7 +38,7 @@ Work = Callable[[DatabaseTransaction, Call, Values], Awaitable[Values]]
 
 def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: DatabasePool, requests: str = "") -> Handler:
     """The handler of a writing operation on the pool of its backend. `requests` names the table for marks, if there is one."""
-    conflicts = Conflicts(source, operation.shape.name, operation.verb, [one.name for one in operation.shape.faults])
+    conflicts = Conflicts(source, operation.shape.name, operation.verb, operation.shape.faults)
     table = _Table(source, conflicts, operation.verb, _taken(operation))
     marks = Marks(requests) if requests else None
     work: Work = {"create": table.create, "update": table.update, "save": table.save, "delete": table.delete}[operation.verb]
@@ -111,9 +112,10 @@ async def _in_transaction(
                 raise
             attempt += 1
             call.tried_again("the database gave the transaction up in favour of another")
-        except ConstraintError as error:
+        except RefusedError as error:
             broken = False
-            if error.constraint == "unique" and await table.exists(session, given):  # two at once may have looked and found nothing
+            own = error.refusal.why is Why.UNIQUE and error.at is not None and not error.at.place
+            if own and await table.exists(session, given):  # two at once may have looked and found nothing
                 if table.verb == "create":
                     raise conflicts.existing(given) from None
                 if table.verb == "save" and attempt < _MOST_GIVEN_UP:
@@ -151,7 +153,9 @@ class _Table:
             columns.append(quoted(definition.token_column))
             elements += (source.row.elements[-1],)
         self._to_values = compile_row(elements, utc_fields(source))
-        self._table = table_name(definition.table)
+        self._table, self._plain_table = table_name(definition.table), definition.table
+        self._columns = {one.name: one.column_name for one in definition.fields}
+        self._fields = {one.column_name.lower(): one.name for one in definition.fields if not one.parent}
         self._where = " AND ".join(f"{column(source, key)} = ?" for key in definition.key)
         self._select = f"SELECT {', '.join(columns)} FROM {self._table} WHERE {self._where}"
         self._token = quoted(definition.token_column) if definition.token_column else ""
@@ -210,7 +214,8 @@ class _Table:
         self._check_token(row, given)
         for family in self._families:
             await family.remove_all(session, row, call.trial)
-        await session.write(f"DELETE FROM {self._table} WHERE {self._where}", self._key_values(given))
+        with writing_to(self._plain_table, (), self._fields, deletes=True):
+            await session.write(f"DELETE FROM {self._table} WHERE {self._where}", self._key_values(given))
         self._note(call, "deleted", given, row, {})
         return self._key(given)
 
@@ -242,12 +247,13 @@ class _Table:
         into = f"({', '.join(columns)}) VALUES ({', '.join('?' * len(values))})" if columns else "DEFAULT VALUES"
         sql = f"INSERT INTO {self._table} {into}"
         key, unmade = self._key(given), self._unmade(given)
-        if unmade:  # the database makes a part of the key
-            returning = ", ".join(column(self._source, one) for one in unmade)
-            read = compile_row(tuple(self._elements[one] for one in unmade), self._utc)
-            key |= read((await session.write_returning(f"{sql} RETURNING {returning}", values))[0])
-        else:
-            await session.write(sql, values)
+        with writing_to(self._plain_table, ({self._columns[name]: given[name] for name in names},), self._fields):
+            if unmade:  # the database makes a part of the key
+                returning = ", ".join(column(self._source, one) for one in unmade)
+                read = compile_row(tuple(self._elements[one] for one in unmade), self._utc)
+                key |= read((await session.write_returning(f"{sql} RETURNING {returning}", values))[0])
+            else:
+                await session.write(sql, values)
         whole = given | key
         self._note(call, "created", whole, {}, {name: given[name] for name in names})
         for family in self._families:
@@ -269,8 +275,9 @@ class _Table:
         if self._token:
             parts.append(f"{self._token} = {self._token} + 1")
         if parts:
-            await session.write(f"UPDATE {self._table} SET {', '.join(parts)} WHERE {self._where}",
-                                [*(given.get(name) for name in fields), *self._key_values(given)])
+            with writing_to(self._plain_table, ({self._columns[name]: given.get(name) for name in fields},), self._fields):
+                await session.write(f"UPDATE {self._table} SET {', '.join(parts)} WHERE {self._where}",
+                                    [*(given.get(name) for name in fields), *self._key_values(given)])
         self._note(call, "changed", given, {name: row.get(name) for name in fields}, {name: given.get(name) for name in fields})
         if self._hash is not None:
             return await self._found(session, given)

@@ -95,13 +95,14 @@ class Relay:
 
     def _fault(self, fault: Fault) -> Exception:
         """A fault that the contract declares stays that fault; another one is told with its words."""
+        sender = fault.code in ("Client", "Sender")
         known = self._faults.get(fault.detail.tag) if fault.detail is not None else None
         if known is not None and fault.detail is not None:
             name, decode = known
             problems: list[Problem] = []
             values = decode(fault.detail, name, problems)
-            return DeclaredFaultError(name, fault.reason, Passed(values if not problems else {}, markup(fault.detail)))
-        sender = fault.code in ("Client", "Sender")
+            return DeclaredFaultError(name, fault.reason, Passed(values if not problems else {}, markup(fault.detail)),
+                                      "sender" if sender else "receiver")
         return ProblemError(Problem("outside.fault", f"The other side answers with a fault: {fault.reason[:500]}",
                                     Kind.INPUT if sender else Kind.BACKEND, found=fault.code))
 

@@ -7,6 +7,7 @@ from pydantic import Field as Described
 from bricola.core.definitions.base import Definition, Line, Name, NamedPart, NamedParts, Names, Scalar
 from bricola.core.definitions.engines.terminals import KnownScreen, Move
 from bricola.core.definitions.parts import TypedPart
+from bricola.core.shapes.model import Cause
 
 
 class FlowInput(TypedPart):
@@ -23,9 +24,11 @@ class FlowOutput(TypedPart):
 
 
 class FlowFault(NamedPart):
-    """A fault that the flow declares; its detail has a message and these fields, which are inputs or places that were read."""
+    """A fault that the flow declares; its detail has a message and these fields, which are inputs or places that were read. `cause`
+    says who has to do something about it: the sender of the request, or the receiver."""
 
     description: Line = ""
+    cause: Cause = "sender"
     fields: Names = ()
 
 

@@ -301,7 +301,8 @@ def flow_shape(operation: Operation, source: ResolvedFlow, inputs: tuple[Element
     message = Element("message", _TEXT, description="What the host says")
     faults = tuple(
         FaultShape(
-            one.name, Record(one.name, (message, *(replace(by_name[name], least=0, default=None) for name in one.fields))), one.description
+            one.name, Record(one.name, (message, *(replace(by_name[name], least=0, default=None) for name in one.fields))),
+            one.description, one.cause
         )
         for one in definition.faults
     )

@@ -13,6 +13,7 @@ from pydantic import model_validator
 from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, Name, NamedPart, NamedParts, Scalar
 from bricola.core.definitions.parts import TypedPart
 from bricola.core.durations import DAY, HOUR
+from bricola.core.shapes.model import Cause
 
 Tree = dict[str, Any]  # a map: names to expressions, or to maps again
 Expression = Scalar
@@ -48,9 +49,11 @@ class WorkflowPart(TypedPart):
 
 
 class WorkflowFault(NamedPart):
-    """A fault that the workflow declares. Its detail has a message, and these fields."""
+    """A fault that the workflow declares. Its detail has a message, and these fields. `cause` says who has to do something about it: the
+    sender of the request, or the receiver."""
 
     description: Line = ""
+    cause: Cause = "sender"
     fields: NamedParts[WorkflowPart] = ()
 
 

@@ -141,7 +141,7 @@ def message_shapes(definition: WorkflowDefinition, catalogue: Catalogue) -> tupl
     for one in definition.faults:
         fields = elements(one.fields, catalogue, f"{place}, faults, {one.name}")
         message = () if any(two.name == "message" for two in fields) else (_MESSAGE,)
-        faults.append(FaultShape(one.name, Record(one.name, (*message, *fields)), one.description))
+        faults.append(FaultShape(one.name, Record(one.name, (*message, *fields)), one.description, one.cause))
     return taken, given, tuple(faults)
 
 
