@@ -272,6 +272,7 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
     "object.change-token": in_object("change_token: row_version\n", ""),
     "object.parent": in_object("max_length: 20}", "max_length: 20, parent: bank}"),
     "object.child": in_object("finders:", "children: {readings: {object: gauge, match: {name: code}}}\nfinders:"),
+    "object.grandchildren": in_object("finders:", "children: {readings: {object: gauge, match: {code: code}}}\nfinders:"),
     "object.sensitive": in_object("  place:", "  email: {type: string, required: false}\n  place:"),
     "object.never-filled": with_facts(of_kind={"object": EmptyFields(frozenset({("gauge", "place")}), 10_000)}),
     "finder.compare": {

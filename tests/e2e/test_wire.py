@@ -127,6 +127,9 @@ def test_management_refuses_what_it_cannot_read_with_problem_documents(demo: Dem
 def test_values_of_the_command_line() -> None:
     assert parse_values(["a=1", "b=x=y", "c="]) == {"a": "1", "b": "x=y", "c": ""}
     assert parse_values(["n=1", "n=2", "n=3"]) == {"n": ["1", "2", "3"]}
+    assert parse_values(["a.n.2.x=b", "a.n.1.x=a", "a.n.1.y=c"]) == {"a": {"n": [{"x": "a", "y": "c"}, {"x": "b"}]}}
+    with pytest.raises(ProblemError, match=r"from 1 on"):
+        parse_values(["a.n.1.x=a", "a.n.3.x=b"])
     assert parse_values(["v.name=Teal", "v.kind=tug"]) == {"v": {"name": "Teal", "kind": "tug"}}
     for words in (["a"], ["=1"], ["a=1", "a.b=2"]):
         with pytest.raises(ProblemError):

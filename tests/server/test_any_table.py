@@ -272,3 +272,43 @@ def without(operation: dict[str, Any], sample: dict[str, Any]) -> Iterator[dict[
                     yield sample | {one["name"]: {name: value for name, value in sample[one["name"]].items() if name != inner["name"]}}
         elif not one["required"] and one["name"] in sample:
             yield {name: value for name, value in sample.items() if name != one["name"]}
+
+
+def test_children_whose_key_the_database_makes_stay_who_they_are(served: Served, engine: str) -> None:
+    """Read with their parent, written back unchanged, changed one by one, and added; none is taken away to be made anew."""
+    with served.client() as admin:
+        table = next(one for one in admin.tables("trial", f"any-{engine}") if one["name"] == "quay")
+        service, name = f"{engine.title()}QuayWhole", f"{engine}-quay-whole"
+        admin.draft_object("trial", f"any-{engine}", table["name"], name=name, service=service, operations=VERBS, roles=["all"],
+                           children=("ring",), save=True)
+        admin.release(service)
+        admin.deploy(service, "trial")
+        known = operations(admin, service)
+        quay = {"basin": "SOU", "number": "7", "length": "9.50", "rings": {(item := ring_item(known)): [{"kind": "iron"}, {"kind": "rope"}]}}
+        made = answered(admin, service, known["create"]["name"], {(record := next(iter(known["create"]["input"]))["name"]): quay})
+        key = {"basin": "SOU", "number": "7"}
+        row = answered(admin, service, known["get"]["name"], key)[record]
+        assert [one["kind"] for one in row["rings"][item]] == ["iron", "rope"]
+        numbers = [one["id"] for one in row["rings"][item]]
+        # As they were given, without their numbers: nothing has changed.
+        saved = answered(admin, service, known["save"]["name"], {record: quay | {"changeToken": made["changeToken"]}})
+        assert saved["outcome"] == "unchanged"
+        rings = [{"id": numbers[1], "kind": "wire"}, {"kind": "iron"}, {"kind": "new"}]
+        answered(admin, service, known["update"]["name"], key | {"changeToken": made["changeToken"], "rings": {item: rings}})
+        row = answered(admin, service, known["get"]["name"], key)[record]
+        assert [(one["id"], one["kind"]) for one in row["rings"][item][:2]] == [(numbers[0], "iron"), (numbers[1], "wire")]
+        assert [one["kind"] for one in row["rings"][item]] == ["iron", "wire", "new"]
+        answered(admin, service, known["delete"]["name"], key | {"changeToken": row["changeToken"]})
+
+
+def ring_item(known: dict[str, dict[str, Any]]) -> str:
+    rings = next(one for one in known["update"]["input"] if one["name"] == "rings")
+    name: str = rings["elements"][0]["name"]
+    return name
+
+
+def answered(admin: Client, service: str, operation: str, values: dict[str, Any]) -> dict[str, Any]:
+    reply = ask(admin, service, operation, values)
+    assert reply["answer"] is not None, reply["response"]
+    answer: dict[str, Any] = reply["answer"]
+    return answer

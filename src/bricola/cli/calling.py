@@ -25,7 +25,9 @@ def register(app: typer.Typer) -> None:
         service: str,
         operation: str,
         values: Annotated[
-            list[str] | None, typer.Argument(metavar="NAME=VALUE…", help="Inputs; a name again for a list, a.b=value inside a record.")
+            list[str] | None,
+            typer.Argument(metavar="NAME=VALUE…",
+                           help="Inputs; a name again for a list, a.b=value in a record, a.b.2.c=value in the second record of a list."),
         ] = None,
         caller: Annotated[
             str, typer.Option("--as", metavar="CALLER", help="As this caller, or 'anonymous'; the first who may when left out.")
@@ -191,7 +193,8 @@ def _print_call(one: Mapping[str, Any], as_json: bool) -> None:
 
 
 def parse_values(words: list[str]) -> dict[str, Any]:
-    """`name=value` words as nested values: repeated names make lists, dots go into records."""
+    """`name=value` words as nested values: repeated names make lists, dots go into records, numbers from 1 on name the records of a
+    list: `slips.slip.1.metres=9 slips.slip.2.metres=12`. An element's name never is a number."""
     values: dict[str, Any] = {}
     for word in words:
         name, sign, value = word.partition("=")
@@ -209,7 +212,22 @@ def parse_values(words: list[str]) -> dict[str, Any]:
             target[last] = [*before, value] if isinstance(before, list) else [before, value]
         else:
             target[last] = value
-    return values
+    whole: dict[str, Any] = {name: _with_lists(value, name) for name, value in values.items()}
+    return whole
+
+
+def _with_lists(value: Any, place: str) -> Any:
+    if not isinstance(value, dict):
+        return value
+    inner = {name: _with_lists(one, f"{place}.{name}") for name, one in value.items()}
+    numbers = [name for name in inner if name.isdecimal()]
+    if not numbers:
+        return inner
+    wanted = [str(number) for number in range(1, len(inner) + 1)]
+    if sorted(numbers, key=int) != wanted:
+        raise ProblemError(Problem("call.value", "The records of a list are numbered from 1 on, without a gap.", place=place,
+                                   expected=", ".join(f"{place}.{one}" for one in wanted), found=", ".join(sorted(inner))))
+    return [inner[one] for one in wanted]
 
 
 def _filled(sample: dict[str, Any], given: dict[str, Any]) -> dict[str, Any]:

@@ -22,6 +22,7 @@ RULES = Rules(
     Rule("object.parent", Area.SERVICE, _E,
          "A joined field needs the parent that it is joined from, found by fields of the object itself."),
     Rule("object.child", Area.SERVICE, _E, "Children are rows of another object of the same backend, matched field by field."),
+    Rule("object.grandchildren", Area.SERVICE, _E, "What belongs to the rows of a child would be left out, without a word to anybody."),
     Rule("object.sensitive", Area.SERVICE, _H, "What is marked once is masked in tests, traces and comparisons.", True),
     Rule("object.never-filled", Area.SERVICE, _H, "A field that is listed and never has a value misleads callers."),
     Rule("finder.name", Area.SERVICE, _E, "The names of the verbs, like get and create, always mean the same."),

@@ -141,6 +141,12 @@ def _mistakes(definition: ObjectDefinition, elements: Mapping[str, Element], cat
         if other.backend != definition.backend:
             yield Problem("object.child", "Children are of the same backend as their parent.", place=where, expected=definition.backend,
                           found=shown(other.backend))
+        if other.children:
+            names = ", ".join(one.name for one in other.children)
+            yield Problem("object.grandchildren", "Children of children are not published.", place=where,
+                          expected="an object without children", found=shown(f"{child.object}, which has {names}"),
+                          mend=f"Name another object on the table {other.table} that has no children; what belongs to its rows is published"
+                               f" by operations of {child.object}.")
         if child.name in elements:
             yield Problem("object.child", "A field has this name already.", place=where, mend="Give the children another name.")
         for theirs, mine in child.match.items():
