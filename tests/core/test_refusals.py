@@ -109,7 +109,7 @@ async def test_rules_of_the_table_are_conflicts_with_their_field(river: Database
     assert "long_enough" in error.message
     error = await refused(live, "UpdateBerth", number=1, basin="WEST")  # whose table is not published
     assert (error.name, error.detail["reason"], error.detail["field"]) == ("Conflict", "missing-parent", "basin")
-    assert error.message == 'basin refers to "WEST", which does not exist.'
+    assert error.message == "basin refers to WEST, which does not exist."
     error = await refused(live, "UpdateBerth", number=1, clear=["kind"])
     assert (error.name, error.detail["reason"], error.detail["field"]) == ("Conflict", "not-allowed", "kind")
     error = await refused(live, "CreateBerth", berth=BERTH | {"number": 2})

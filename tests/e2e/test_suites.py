@@ -213,7 +213,7 @@ PLANTED = {  # what the contract promises wrongly: the file, what is changed in 
                                     "VesselRegistry", "GetVessel"),
     "more than can be worked out": ("workflows/book-passage.yaml", "    max: 99999.99\n", "", "PassageBooking", "BookPassage cargoTonnes"),
     "a text that the host cannot show": ("hosts/berth.yaml", "pattern: '[!-~][ -~]*', ", "", "BerthDesk", "GetBerth code"),
-    "a fault that it does not declare": ("outside/notice.yaml", ", refers_to: lock", "", "NoticeBoard", "PostNotice notice.lock"),
+    "a text that the table does not take": ("outside/notice.yaml", "max_length: 80", "max_length: 40", "NoticeBoard", "PostNotice notice.title"),
 }
 
 

@@ -238,6 +238,11 @@ def read_and_write(admin: Client, service: str, writes: bool) -> None:
     for row in rows:
         key = {one["name"]: row[one["name"]] for one in known["get"]["input"]}
         assert ask(admin, service, known["get"]["name"], key)["answer"] == {item: row}
+        beside = admin.compare_with_source("trial", service, known["get"]["name"], key, {item: row})
+        assert beside["equal"], [one for one in beside["rows"][0]["fields"] if not one["equal"]]
+        text = next((name for name, value in row.items() if name not in key and isinstance(value, str) and value), None)
+        if text is not None:  # and it can disagree
+            assert not admin.compare_with_source("trial", service, known["get"]["name"], key, {item: row | {text: spoiled(row[text])}})["equal"]
         ask(admin, service, known["check"]["name"], key)
         if writes:
             changed = ask(admin, service, known["update"]["name"], whole(known["update"], row))
@@ -246,6 +251,10 @@ def read_and_write(admin: Client, service: str, writes: bool) -> None:
             saved = ask(admin, service, known["save"]["name"], whole(known["save"], row))
             assert saved["answer"] is not None, saved["response"]
             assert saved["answer"]["outcome"] == "unchanged"
+
+
+def spoiled(value: str) -> str:
+    return f"1{value}" if value[0].isdigit() else f"{'false' if value == 'true' else 'true'}" if value in ("true", "false") else f"{value}x"
 
 
 def test_samples_are_taken_or_refused_in_words(served: Served, engine: str) -> None:

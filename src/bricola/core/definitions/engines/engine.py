@@ -28,6 +28,12 @@ class Dialect:
 
     casts_decimals: bool = False  # an expression has no affinity by which text would be compared as a number
     compares_rows: bool = True  # an index finds the place of (a, b) > (?, ?)
+    # How the database itself writes a column as text, by the Python class of its type; `None` for the other classes.
+    texts: Mapping[type | None, str] = field(default_factory=lambda: {None: "CAST({0} AS TEXT)"}, hash=False)
+
+    def as_text(self, place: str, python: type) -> str:
+        """An expression for the text of a column; of bytes in hexadecimal digits."""
+        return self.texts.get(python, self.texts[None]).format(place)
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,8 @@ from bricola.core.definitions.engines.servers import RULES, findings
 
 ENGINE = Engine(
     "mariadb", "MariaDB", Family.DATABASE, (ServerPlaces, DatabaseName, SignOn, PasswordProof, Writing, RequestMarks, Statements),
-    dialect=Dialect(compares_rows=False),  # it finds a place in an index by the long form only
+    dialect=Dialect(  # it finds a place in an index by the long form only
+        compares_rows=False,
+        texts={None: "CAST({0} AS CHAR)", bytes: "HEX({0})", int: "CAST({0} + 0 AS CHAR)", bool: "CAST({0} + 0 AS CHAR)"}),
     rules=RULES, findings=findings,
 )

@@ -27,5 +27,7 @@ def _findings(backend: Any, binding: Any, environment: Any, where: str) -> Itera
 
 ENGINE = Engine(
     "sqlite", "SQLite", Family.DATABASE, (FilePlace, FilePlaces, Writing, RequestMarks, Statements), is_file=True, example="file: …",
-    dialect=Dialect(casts_decimals=True), needs_sign_on=lambda backend, binding: False, rules=RULES, findings=_findings,
+    dialect=Dialect(casts_decimals=True, texts={
+        None: "CAST({0} AS TEXT)", bytes: "hex({0})", float: "CASE WHEN {0} IS NULL THEN NULL ELSE printf('%!.17g', {0}) END"}),
+    needs_sign_on=lambda backend, binding: False, rules=RULES, findings=_findings,
 )

@@ -8,7 +8,7 @@ from bricola.core.kinds.objects.definition import ObjectDefinition
 from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedObject
 from bricola.core.kinds.objects.write_shape import NOT_ALLOWED
 from bricola.core.messages.faults import DeclaredFaultError
-from bricola.core.problems import ProblemError, shown
+from bricola.core.problems import ProblemError
 from bricola.core.shapes.model import FaultShape, Record, Values
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.listing import item_name
@@ -17,6 +17,7 @@ from bricola.core.sql.sessions import DatabaseSession
 
 _RULES = (Why.CHECK, Why.REQUIRED, Why.RAISED)
 _MASK = "•••"
+_MOST_TOLD = 80  # characters of a value
 _ROWS_TRIED = 100  # of a statement that stores many, to find which it was
 
 
@@ -82,8 +83,8 @@ class Conflicts:
         column = next((one for one in columns if at.field_of(one)), "")
         value = next((value for name, value in row.items() if name.lower() == column.lower()), None) if column else None
         name = field.rpartition("/")[2]
-        told = "" if value is None or name in self._hidden_names() else f" {shown(str(value))}"
-        words = f"{field} refers to{told or ' a row'}, which does not exist." if field else "It refers to a row that does not exist."
+        told = "a row" if value is None or name in self._hidden_names() else str(value)[:_MOST_TOLD]
+        words = f"{field} refers to {told}, which does not exist." if field else "It refers to a row that does not exist."
         return self._fault("Conflict", words, given, {"reason": "missing-parent", **({"field": field} if field else {})})
 
     def _rule(self, error: RefusedError, field: str, given: Values) -> str:

@@ -19,6 +19,7 @@ from bricola.core.sql.sessions import DatabasePool, read
 from bricola.core.sql.statements import Clauses, Keyset, Where, comparison, placeholder, quoted
 
 _ROWS = '"q"'
+_MEAN_PLACES = 10
 _FUNCTIONS = {"sum": "SUM", "least": "MIN", "greatest": "MAX", "mean": "AVG"}
 
 
@@ -71,7 +72,8 @@ def _compile_rows(operation: ResolvedOperation, source: ResolvedQuery, pool: Dat
     wanted = source.groups.elements
     if definition.groups:
         places = {name: select.columns[name] for name in definition.groups}
-        places |= {one.name: _aggregate(one, select.columns) for one in definition.measures}
+        columns = {one.name: one for one in source.details.elements}
+        places |= {one.name: _aggregate(one, select.columns, columns) for one in definition.measures}
         group_by = f" GROUP BY {', '.join(select.columns[name] for name in definition.groups)}"
     else:
         places, group_by = select.columns, ""
@@ -101,19 +103,32 @@ def _compile_rows(operation: ResolvedOperation, source: ResolvedQuery, pool: Dat
     return rows
 
 
-def _aggregate(measure: Measure, columns: Mapping[str, str]) -> str:
+def _aggregate(measure: Measure, columns: Mapping[str, str], elements: Mapping[str, Element]) -> str:
     if measure.of == "count":
         return f"COUNT({columns[measure.column] if measure.column else '*'})"
-    return f"{_FUNCTIONS[measure.of]}({columns[measure.column]})"
+    place = columns[measure.column]
+    kind = elements[measure.column].type
+    if measure.of == "mean" and isinstance(kind, SimpleType) and kind.primitive.python in (int, Decimal):
+        # Some engines give a mean a few places more than its column has, and drop the others.
+        place = f"CAST({place} AS DECIMAL(38,{max(measure.fraction or 0, kind.fraction or 0) + _MEAN_PLACES}))"
+    return f"{_FUNCTIONS[measure.of]}({place})"
 
 
 def _rounding(name: str, elements: tuple[Element, ...]) -> Callable[[Any], Any]:
-    """A mean has as many places as its type says."""
+    """A mean has as many places as its type says, and up to ten where it does not say."""
     kind = next(one.type for one in elements if one.name == name)
-    places = Decimal(1).scaleb(-(kind.fraction or 0)) if isinstance(kind, SimpleType) and kind.primitive.python is Decimal else None
-    if places is None:
+    if not isinstance(kind, SimpleType) or kind.primitive.python is not Decimal:
         return lambda value: value
-    return lambda value: None if value is None else Decimal(str(value)).quantize(places, ROUND_HALF_EVEN)
+    told = kind.fraction
+    places = Decimal(1).scaleb(-(_MEAN_PLACES if told is None else told))
+
+    def rounded(value: Any) -> Any:
+        if value is None:
+            return None
+        exact = Decimal(repr(value) if value.__class__ is float else value).quantize(places, ROUND_HALF_EVEN)
+        return exact if told is not None else Decimal(f"{exact.normalize():f}")
+
+    return rounded
 
 
 def _zero(groups: Record, name: str) -> Any:

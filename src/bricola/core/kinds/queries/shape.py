@@ -108,6 +108,9 @@ def _measure_mistakes(measure: Measure, columns: Mapping[str, Element], element:
                       found=shown(measure.column) if measure.column else "nothing")
     elif measure.of in _SUMMED and isinstance(element.type, SimpleType) and element.type.primitive.python not in (int, float, Decimal):
         yield Problem("query.measure", f"A {measure.of} is a number.", place=place, expected="a number type", found=element.type.base)
+    elif measure.of == "mean" and isinstance(element.type, SimpleType) and element.type.primitive.python is int:
+        yield Problem("query.measure", "The mean of whole numbers has places.", place=place, expected="a decimal or a double",
+                      found=element.type.base, mend="Say 'type: decimal', and with 'fraction:' how many places.")
 
 
 def query_shape(operation: Operation, source: ResolvedQuery, row: Record, inputs: tuple[Element, ...]) -> OperationShape:
