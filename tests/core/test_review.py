@@ -10,7 +10,7 @@ import pytest
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ContractDefinition
 from bricola.core.definitions.text import read_definition, write_definition
-from bricola.core.kinds.objects.review import EmptyFields
+from bricola.core.kinds.objects.review import EmptyFields, UnfitRow
 from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, all_rules, review
 from bricola.core.review.page import write_page
 from tests.core.outside import wsdl
@@ -275,6 +275,7 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
     "object.grandchildren": in_object("finders:", "children: {readings: {object: gauge, match: {code: code}}}\nfinders:"),
     "object.sensitive": in_object("  place:", "  email: {type: string, required: false}\n  place:"),
     "object.never-filled": with_facts(of_kind={"object": EmptyFields(frozenset({("gauge", "place")}), 10_000)}),
+    "object.unfit": with_facts(of_kind={"object": EmptyFields(unfit=(UnfitRow("gauge", "grade", "code G07", "one of A, B", '"C"'),))}),
     "finder.compare": {
         "changes": {
             "object": (

@@ -53,7 +53,8 @@ def bad(at: At, value: object, code: str) -> None:
         rule = "characters that XML can hold"
     elif code == "value.fixed" and isinstance(element.type, SimpleType):
         rule = element.type.write(element.fixed)
-    raise _broken(path, f"The backend gave a value for {element.name} that the contract does not allow.", rule, shown(value))
+    found = "a value that is not shown" if element.sensitive else shown(value)
+    raise _broken(path, f"The backend gave a value for {element.name} that the contract does not allow.", rule, found)
 
 
 def listed(at: At, value: Any) -> Any:

@@ -17,6 +17,7 @@ from bricola.core.messages.cleaning import Cleaner
 from bricola.core.messages.decoder import ElementReader, compile_decoder
 from bricola.core.messages.encoder import Encoder, compile_encoder
 from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.messages.rows import located
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.mapping import Mapped
 from bricola.core.shapes.model import OperationShape, Record, ServiceShape
@@ -178,7 +179,7 @@ def compile_request(operation: OperationShape, namespace: str, strict: bool) -> 
 
 def compile_answer(operation: OperationShape, namespace: str) -> Encoder:
     """Writes what stands in the body of an answer."""
-    write = compile_encoder(answer_record(operation), namespace)
+    write = located(compile_encoder(answer_record(operation), namespace), operation)
     return (lambda values: write(into_answer(operation, values))) if operation.calls else write
 
 

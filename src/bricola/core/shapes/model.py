@@ -242,6 +242,8 @@ class OperationShape:
     action: str | None = None  # SOAPAction, where the contract is somebody else's; None: made from names
     headers: tuple[Record, ...] = ()  # header blocks that the contract declares for requests
     calls: str = ""  # the namespace of its wrappers, where input and output are one part each of an rpc message; see `styles`
+    rows: str = ""  # the element of the output that holds a row of a source, or several
+    keys: tuple[str, ...] = ()  # what tells those rows apart
 
     @property
     def understood(self) -> frozenset[str]:

@@ -45,13 +45,15 @@ class ObjectField(TypedPart):
 class Finder(NamedPart):
     """A named query of an object. Rows come in the stated order, the key last, so that paging is exact.
 
-    An order names fields; `passedAt descending` turns one round.
+    An order names fields; `passedAt descending` turns one round. A row with a value that breaks the contract is a fault that names it;
+    with `unfit: left-out` the page leaves such rows out, and says how many and which.
     """
 
     description: Line = ""
     filters: NamedParts[Filter] = ()
     order: Names = ()
     limit: PageLimit = PageLimit()
+    unfit: Literal["fault", "left-out"] = "fault"
 
 
 class Parent(NamedPart):

@@ -13,6 +13,7 @@ from bricola.core.kinds.objects.columns import column, columns_of, from_clause, 
 from bricola.core.kinds.objects.definition import Finder, ObjectDefinition
 from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedChild, ResolvedObject
 from bricola.core.messages.faults import DeclaredFaultError
+from bricola.core.messages.rows import LEFT_OUT, compile_fitting, without_unfit
 from bricola.core.shapes.model import Element, Record, Values
 from bricola.core.sql.listing import item_name, ordering
 from bricola.core.sql.rows import compile_row
@@ -160,6 +161,8 @@ def compile_finder(operation: ResolvedOperation, source: ResolvedObject, finder:
     equals = [(one.name, one.field) for one in finder.filters if one.compare == "equal"]
     select, whole_order = reader.select, f"{keyset.order_by()} LIMIT ?"
     place, name, to_values = f"{operation.shape.name}/after", item.name, reader.to_values
+    wrong = compile_fitting(item, operation.shape.name) if finder.unfit == "left-out" else None
+    keys = [elements[one] for one in source.definition.key]
     must_exist = [(one.name, Existence(source.references[one.field])) for one in finder.filters if one.must_exist]
 
     async def find(call: Call, given: Values) -> Values:
@@ -179,7 +182,12 @@ def compile_finder(operation: ResolvedOperation, source: ResolvedObject, finder:
                 if given.get(filter_name) is not None:
                     await existence.demand(pool, call, filter_name, given)
         found = await reader.complete([to_values(row) for row in rows[:limit]], fetch_by(pool, call))
-        return keyset.page(name, found, len(rows) > limit)
+        page = keyset.page(name, found, len(rows) > limit)
+        if wrong is not None:
+            page[name], left = without_unfit(found, wrong, keys, call.note)
+            if left is not None:
+                page[LEFT_OUT] = left
+        return page
 
     return find
 

@@ -25,6 +25,7 @@ RULES = Rules(
     Rule("object.grandchildren", Area.SERVICE, _E, "What belongs to the rows of a child would be left out, without a word to anybody."),
     Rule("object.sensitive", Area.SERVICE, _H, "What is marked once is masked in tests, traces and comparisons.", True),
     Rule("object.never-filled", Area.SERVICE, _H, "A field that is listed and never has a value misleads callers."),
+    Rule("object.unfit", Area.ENVIRONMENT, _W, "A row with a value that breaks the contract fails every page that it stands on."),
     Rule("finder.name", Area.SERVICE, _E, "The names of the verbs, like get and create, always mean the same."),
     Rule("finder.field", Area.SERVICE, _E, "A finder compares and orders by fields of its object."),
     Rule("finder.filter-name", Area.SERVICE, _E, "`limit` and `after` are inputs that every finder has."),
@@ -45,6 +46,18 @@ class EmptyFields:
 
     fields: frozenset[tuple[str, str]] = frozenset()
     rows_looked_at: int = 0
+    unfit: tuple["UnfitRow", ...] = ()
+
+
+@dataclass(frozen=True)
+class UnfitRow:
+    """A stored row with a value that the contract of its object does not allow: the first one for each field."""
+
+    object: str
+    field: str
+    key: str
+    expected: str
+    found: str
 
 
 def findings(subject: Subject) -> Iterator[Finding]:
@@ -79,6 +92,11 @@ def _object(definition: ObjectDefinition, operations: list[Operation], measured:
                 found=f"none in the first {measured.rows_looked_at:,} rows of the column {one.column_name}",
                 mend="Correct 'column:', or leave the field out of what the operations give.",
             )
+    for row in measured.unfit:
+        if row.object == definition.name:
+            yield finding("object.unfit", f"A stored row has a value of {row.field} that breaks the contract: the one with {row.key}.",
+                          f"{place}, fields, {row.field}", expected=row.expected, found=row.found,
+                          mend="Correct the row, or the type of the field; or let finders leave such rows out with 'unfit: left-out'.")
     if not definition.change_token:
         yield finding("object.change-token", f"{definition.name} has no change token.", place,
                       mend="Name a column that changes with every write: 'change_token: row_version', or use '{hash: row}'.")

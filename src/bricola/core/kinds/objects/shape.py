@@ -7,6 +7,7 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.engine import Dialect
 from bricola.core.definitions.model import Operation
 from bricola.core.kinds.objects.definition import Child, Finder, ObjectDefinition
+from bricola.core.messages.rows import left_out_element
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.model import Element, OperationShape, Record
 from bricola.core.shapes.primitives import Value
@@ -177,7 +178,8 @@ def get_shape(operation: Operation, source: ResolvedObject, row: Record) -> Oper
     key = key_elements(source)
     output = Record(f"{operation.name}Response", (Element(item_name(source.row), row),))
     description = operation.description or f"Reads one {item_name(source.row)} by its key."
-    return OperationShape(operation.name, Record(operation.name, key), output, (not_found(key),), description)
+    return OperationShape(operation.name, Record(operation.name, key), output, (not_found(key),), description,
+                          rows=item_name(source.row), keys=source.definition.key)
 
 
 def key_elements(source: ResolvedObject) -> tuple[Element, ...]:
@@ -220,10 +222,12 @@ def finder_shape(operation: Operation, source: ResolvedObject, finder: Finder, r
                 description=f"In the order of {', '.join(ordering(finder.order, source.definition.key))}",
             ),
             *PAGE_OUTPUTS,
+            *((left_out_element(),) if finder.unfit == "left-out" else ()),
         ),
     )
     required = tuple(replace(one, least=1) for one, asked in zip(inputs, finder.filters, strict=False) if asked.must_exist)
     faults = (not_found(required),) if required else ()
     return OperationShape(
-        operation.name, Record(operation.name, tuple(inputs)), output, faults, operation.description or finder.description
+        operation.name, Record(operation.name, tuple(inputs)), output, faults, operation.description or finder.description,
+        rows=item_name(source.row), keys=source.definition.key,
     )

@@ -121,7 +121,8 @@ def query_shape(operation: Operation, source: ResolvedQuery, row: Record, inputs
     totals = tuple(_total(one.name, elements[one.sum], one.description) for one in definition.totals)
     output = Record(f"{operation.name}Response", (
         Element("row", row, 0, definition.most_rows, description=f"In the order of {', '.join(order)}"), *totals))
-    return OperationShape(operation.name, Record(operation.name, inputs), output, (), operation.description or definition.description)
+    return OperationShape(operation.name, Record(operation.name, inputs), output, (), operation.description or definition.description,
+                          rows="row", keys=definition.groups or definition.key)
 
 
 def details_shape(operation: Operation, source: ResolvedQuery, row: Record, inputs: tuple[Element, ...]) -> OperationShape:
@@ -130,7 +131,8 @@ def details_shape(operation: Operation, source: ResolvedQuery, row: Record, inpu
     output = Record(f"{operation.name}Response", (
         Element("row", row, 0, None, description=f"In the order of {', '.join(definition.key)}"), *PAGE_OUTPUTS))
     words = operation.description or f"Lists the rows behind {item_name(source.groups)}."
-    return OperationShape(operation.name, Record(operation.name, inputs), output, (), words)
+    return OperationShape(operation.name, Record(operation.name, inputs), output, (), words,
+                          rows=output.elements[0].name, keys=definition.key)
 
 
 def query_inputs(source: ResolvedQuery, catalogue: Catalogue, drill: bool) -> tuple[Element, ...]:
