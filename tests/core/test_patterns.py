@@ -10,6 +10,7 @@ from lxml import etree
 from bricola.core.patterns.matcher import compile_pattern
 from bricola.core.patterns.sample import samples_of
 from bricola.core.patterns.syntax import PatternError, read_pattern
+from bricola.core.patterns.words import in_words
 from bricola.core.shapes.simple import SimpleType
 
 PATTERNS = [
@@ -83,3 +84,11 @@ def test_a_pattern_over_numbers_is_about_how_they_are_written() -> None:
     assert kind.read("0412") == (412, None)
     assert kind.read("412")[1] is not None
     assert kind.check(412) == "value.pattern"
+
+
+@pytest.mark.parametrize(("pattern", "words"), [
+    (r"LK-\d{4}", "LK-, then 4 digits"), ("[A-Z]{2}[0-9]{3,5}", "2 capital letters, then 3 to 5 digits"), ("A|B", "A or B"),
+    (r"\d{1,3}\.\d{2}", "1 to 3 digits, then a point, then 2 digits"), ("[A-Za-z]+", "one or more letters"), ("(a|b)c", ""), ("[!-~]*", ""), (r"\p{L}", ""),
+])
+def test_plain_patterns_have_words(pattern: str, words: str) -> None:
+    assert in_words(pattern) == words

@@ -28,7 +28,7 @@ def test_call_prints_a_table_and_raw_shows_both_envelopes(demo: Demo) -> None:
 
 def test_faults_exit_with_1_and_say_why(demo: Demo) -> None:
     for words, expected in (
-        (("registration=LK-9999",), "declared as"), (("registration=X",), r"text in the form LK-\d{4}"),
+        (("registration=LK-9999",), "declared as"), (("registration=X",), r"text in the form LK-, then 4 digits (LK-\d{4})"),
         (("regis=1",), "element.unknown"), (("registration=LK-0412", "--as", "tideway-portal"), "may not call"),
     ):
         done = demo.run("call", "live", "VesselRegistry", "GetVessel", *words)

@@ -134,7 +134,7 @@ def register(app: typer.Typer) -> None:
 
         if engine not in ENGINES:
             raise ProblemError(Problem("connect.engine", "There is no such engine.", place="--engine",
-                                       expected=f"one of {', '.join(ENGINES)}", found=engine))
+                                       choices=tuple(ENGINES), found=engine))
         binding = {"file": file, "address": address, "database": database, "credential": credential, "tls": tls, "read_only": read_only,
                    "devices": device or []}
         with connect(at) as client:

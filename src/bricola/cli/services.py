@@ -37,7 +37,7 @@ def register(app: typer.Typer) -> None:
             found = client.overview()
         if environment and environment not in [one["name"] for one in found["environments"]]:
             raise ProblemError(Problem("environment.unknown", f"There is no environment {environment}.", Kind.MISSING,
-                                       expected=f"one of {', '.join(one['name'] for one in found['environments'])}"))
+                                       choices=tuple(one['name'] for one in found['environments'])))
         if group:
             found["services"] = [one for one in found["services"] if f"{one['group']}/".startswith(f"{group.rstrip('/')}/")]
         for one in found["services"] if environment else ():

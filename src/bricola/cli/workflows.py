@@ -174,7 +174,7 @@ def _print_known(found: Mapping[str, Any], step: str) -> None:
     one = next((one for one in found["steps"] if one["step"] == step), None)
     if one is None:
         raise ProblemError(Problem("workflow.step", "There is no such step.", found=step,
-                                   expected=f"one of {', '.join(two['step'] for two in found['steps'])}"))
+                                   choices=tuple(two['step'] for two in found['steps'])))
     out.print(table(("Name", "Type", "Value" if found["sample"] else "Sample"), [
         (f"[bold]{text(name['path'])}[/]" if "." not in name["path"] else text(name["path"]),
          text(name["type"]) + (" [yellow]may be absent[/]" if name["optional"] else ""),

@@ -8,6 +8,8 @@ import math
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from bricola.core.nearness import did_you_mean, one_of
+
 
 class Kind(StrEnum):
     """Whose turn it is to act, from which every protocol derives its own status."""
@@ -65,7 +67,8 @@ class Problem:
     `code` is stable and dotted, `message` one sentence for a person, `place` where it is (element path,
     file and line, setting), `expected` / `found` the rule and the value, `mend` what to do about it.
     `inner` is for owners only: it goes to call records and logs, never to a caller. `wait` is the time in seconds after
-    which trying again may help, where it is known.
+    which trying again may help, where it is known. `choices` are the names that may stand there: they are what is expected, in place
+    of what is said for when there are none, and the one that is near to what was found is the mend.
     """
 
     code: str
@@ -77,6 +80,14 @@ class Problem:
     mend: str = ""
     inner: str = ""
     wait: float = 0.0
+    choices: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        if not self.choices:
+            return
+        object.__setattr__(self, "expected", one_of(self.choices))
+        if not self.mend:
+            object.__setattr__(self, "mend", did_you_mean((self.found or self.place).strip('"'), self.choices))
 
     @property
     def retry_after(self) -> int | None:

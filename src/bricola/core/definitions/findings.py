@@ -63,10 +63,10 @@ class Rules(Mapping[str, Rule]):
         return len(self._by_code)
 
     def finding(self, code: str, message: str, place: str, expected: str = "", found: str = "", mend: str = "",
-                mended: Definition | None = None, command: str = "") -> Finding:
+                mended: Definition | None = None, command: str = "", choices: tuple[str, ...] = ()) -> Finding:
         """A finding of one of these rules, with the rule's severity."""
-        return Finding(self._by_code[code].severity, Problem(code, message, place=place, expected=expected, found=found, mend=mend),
-                       mended, command)
+        return Finding(self._by_code[code].severity, Problem(
+            code, message, place=place, expected=expected, found=found, mend=mend, choices=choices), mended, command)
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,6 @@ canonical text gives the same bytes. Only true, false, null and plain whole numb
 `no`, `0412`, `1.10` and `2026-11-24` stay what they look like.
 """
 
-import difflib
 import io
 import re
 from collections.abc import Mapping
@@ -74,7 +73,7 @@ def read_definition(text: str, place: str = "definition") -> Definition:
     if kind not in kinds:
         raise ProblemError(Problem(
             "definition.kind", "The first key is not a kind of definition.", place=_at(place, kind_node),
-            expected=f"one of {', '.join(kinds)}", found=shown(kind), mend=_did_you_mean(kind, list(kinds)),
+            choices=tuple(kinds), found=shown(kind),
         ))
     _refuse_repeated_keys(root, place)
     loader = _Loader("")
@@ -249,8 +248,7 @@ def _explain(error: Any, model: type[Frozen], kind: str, root: MappingNode, plac
         owner = _model_at(model, steps[:-1])
         known = [name for name in owner.model_fields if name != "name"] if owner else []
         return Problem("definition.unknown-key", f"The key {path} is not known here.", place=where,
-                       expected=f"one of {', '.join(known)}" if known else "", found=shown(str(steps[-1])),
-                       mend=_did_you_mean(str(steps[-1]), known))
+                       choices=tuple(known), found=shown(str(steps[-1])))
     if error["type"] == "missing":
         owner_path = ".".join(path.split(".")[:-1]) or f"The {kind}"
         return Problem("definition.missing-key", f"{owner_path} needs the key {steps[-1]}.", place=where,
@@ -264,11 +262,6 @@ def _explain(error: Any, model: type[Frozen], kind: str, root: MappingNode, plac
     if error["type"] == "value_error":
         return Problem("definition.value", f"{path or kind}: {context.get('error', '')}.", place=where, found=shown_value)
     return Problem("definition.value", f"{path or kind}: {error['msg'].lower()}.", place=where, found=shown_value)
-
-
-def _did_you_mean(word: str, known: list[str]) -> str:
-    near = difflib.get_close_matches(str(word), known, 1)
-    return f"Did you mean {near[0]}?" if near else ""
 
 
 def _lay_out(node: Node, is_root: bool = False, indent: int = 0) -> None:

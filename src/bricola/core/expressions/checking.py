@@ -17,7 +17,7 @@ from typing import Any, NamedTuple
 
 from bricola.core.expressions import arithmetic
 from bricola.core.expressions.operators import Operators
-from bricola.core.expressions.reading import Source, nearest
+from bricola.core.expressions.reading import Source
 from bricola.core.expressions.types import (
     BOOLEAN,
     NONE,
@@ -32,6 +32,7 @@ from bricola.core.expressions.types import (
     of_value,
     record_of,
 )
+from bricola.core.nearness import did_you_mean
 from bricola.core.problems import Problem, shown
 
 Names = Mapping[str, Type]
@@ -212,7 +213,7 @@ class Checker(Operators):
 
     def _unknown(self, node: ast.AST, name: str) -> None:
         known = [*self._locals, *self._names]
-        mend = f"A function is called: {self._functions[name].form}" if name in self._functions else nearest(name, known)
+        mend = f"A function is called: {self._functions[name].form}" if name in self._functions else did_you_mean(name, known)
         self.wrong(node, "name", "Nothing has this name here.", f"one of {', '.join(known[:20])}" if known else "", shown(name), mend)
 
     def _narrowed(self, node: ast.expr, term: Term) -> Term:
@@ -235,7 +236,7 @@ class Checker(Operators):
             names = base.type.names
             self.wrong(node, "field", "The record has no such field.",
                        f"one of {', '.join(names[:20])}" if names else "a record with fields",
-                       f"{node.attr} of {base.type.words}"[:300], nearest(node.attr, names))
+                       f"{node.attr} of {base.type.words}"[:300], did_you_mean(node.attr, names))
             return None
         field = f"{base.code}[{attr!r}]"
         if kind.of is Of.LIST:
@@ -414,7 +415,7 @@ class Checker(Operators):
         function = self._functions.get(name)
         if function is None:
             self.wrong(node.func, "function", "There is no such function.", "a function of docs/workflows.md", shown(name),
-                       nearest(name, list(self._functions)))
+                       did_you_mean(name, list(self._functions)))
             return None
         if node.keywords:
             self.wrong(node, "argument", "Arguments have no names here.", function.form)

@@ -147,7 +147,7 @@ class _Map:
             slot = slots.get(name)
             if slot is None:
                 self.problems.append(Problem("map.target", "There is no such part to fill.", place=f"{place}, {name}", found=shown(name),
-                                             expected=f"one of {', '.join(slots)}" if slots else "nothing"))
+                                             expected="nothing", choices=tuple(slots)))
                 continue
             parts.append(f"{name!r}: {self._slot(inside, slot, names, known, f'{place}, {name}', depth)}")
         for name, slot in slots.items():

@@ -6,7 +6,6 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 from bricola.core.expressions import arithmetic
-from bricola.core.expressions.reading import nearest
 from bricola.core.expressions.types import (
     BOOLEAN,
     DECIMAL,
@@ -23,6 +22,7 @@ from bricola.core.expressions.types import (
     join,
     list_of,
 )
+from bricola.core.nearness import did_you_mean
 from bricola.core.problems import Problem, shown
 from bricola.core.shapes.primitives import lexical
 
@@ -237,7 +237,7 @@ class Operators:
             return True
         found = ", ".join(other.type.codes[:6])
         self.wrong(node, "code", "The value is not in the code list, so they are never equal.", f"one of {', '.join(listed.codes[:12])}",
-                   shown(found), nearest(found, list(listed.codes)))
+                   shown(found), did_you_mean(found, list(listed.codes)))
         return False
 
     def _inside(self, sign: str, one: "Term", other: "Term", left: ast.expr, right: ast.expr) -> str | None:

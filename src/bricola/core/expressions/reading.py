@@ -5,7 +5,6 @@ call is a call of a function of the tables, and there is no power, no assignment
 """
 
 import ast
-import difflib
 import io
 import tokenize
 import warnings
@@ -158,8 +157,3 @@ def _takes_one(taken: ast.arguments) -> bool:
     return len(taken.args) == 1 and not (taken.posonlyargs or taken.kwonlyargs or taken.vararg or taken.kwarg or taken.defaults)
 
 
-def nearest(name: str, known: list[str]) -> str:
-    """A mend for a name that is typed wrongly; '' where nothing is near."""
-    lowered = {one.lower(): one for one in known}
-    near = lowered.get(name.lower()) or next(iter(difflib.get_close_matches(name, known, 1, 0.7)), "")
-    return f"Did you mean {near}?" if near else ""

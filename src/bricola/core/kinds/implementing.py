@@ -57,7 +57,7 @@ def _read(operation: Operation, offer: Offered, place: str) -> ReadOperation:
     read = offer.operations.get(name)
     if read is None:
         raise ProblemError(Problem("contract.operation", "The contract has no such operation.", place=place, found=shown(name),
-                                   expected=f"one of {', '.join(offer.operations)}",
+                                   choices=tuple(offer.operations),
                                    mend="Name it with 'implements:', or take the operation out."))
     return read
 
@@ -95,7 +95,7 @@ def _told(operation: Operation, outer: OperationShape, place: str) -> tuple[dict
 
 def _no_such_fault(place: str, wanted: str, declared: Mapping[str, FaultShape]) -> Problem:
     return Problem("map.fault", "The contract has no such fault.", place=place, found=shown(wanted),
-                   expected=f"one of {', '.join(declared)}" if declared else "none; it declares no fault")
+                   expected="none; it declares no fault", choices=tuple(declared))
 
 
 def _faults(operation: Operation, inner: OperationShape, outer: OperationShape,
@@ -107,7 +107,7 @@ def _faults(operation: Operation, inner: OperationShape, outer: OperationShape,
     for name in {one.partition(".")[0]: None for one in operation.map_faults}:
         if name not in own and name.partition(":")[0] != _PROBLEM:
             wrong.append(Problem("map.fault", "What runs has no such fault.", place=f"{place}, map_faults", found=shown(name),
-                                 expected=f"one of {', '.join(own)}" if own else "none; it declares no fault"))
+                                 expected="none; it declares no fault", choices=tuple(own)))
     made: dict[str, tuple[str, Mapped]] = {}
     for name, fault in own.items():
         wanted = operation.map_faults.get(name, next((one for one in declared if one.lower() == name.lower()), ""))

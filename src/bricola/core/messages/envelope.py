@@ -139,5 +139,5 @@ def unknown_operation(tag: str, namespace: str, names: list[str]) -> Problem:
                        place=f"Body/{name.localname}", expected=shown(namespace), found=shown(name.namespace or ""),
                        mend=f'Write xmlns="{namespace}" on {name.localname}.')
     return Problem("soap.operation", "The service has no such operation.", Kind.INPUT, place=f"Body/{name.localname}",
-                   expected=f"one of {', '.join(names)}" if names else "no operation is offered",
+                   expected="no operation is offered", choices=tuple(names),
                    found=shown(name.localname))

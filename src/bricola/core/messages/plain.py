@@ -33,7 +33,7 @@ def from_plain(record: Record, plain: object, path: str, problems: list[Problem]
     for name in plain:
         if name not in known and name != TYPE and len(problems) < MOST_PROBLEMS:
             problems.append(Problem("element.unknown", f"{shown(name)} does not belong here.", place=path,
-                                    expected=f"one of {', '.join(known)}" if known else "no members"))
+                                    expected="no members", choices=tuple(known)))
     for element in known.values():
         given = plain.get(element.name)
         if given is None:
@@ -68,7 +68,7 @@ def _chosen(record: Record, plain: Mapping[str, object], path: str, problems: li
     if found is None or found.abstract:
         what = "The object must say which type it is of." if word is None else "There is no such type here."
         problems.append(Problem("element.type", what, place=f"{path}/{TYPE}", found=shown(word) if word is not None else "nothing",
-                                expected=f"one of {', '.join(name for name, one in known.items() if not one.abstract)}"))
+                                choices=tuple(name for name, one in known.items() if not one.abstract)))
         return None
     return found
 

@@ -47,7 +47,7 @@ def unknown_element(child: etree._Element, path: str, elements: Sequence[Element
                        mend="Put it in the namespace of the operation." if expected == namespace else "")
     near = next((one for one in names if one.lower() == name.localname.lower()), "")
     return Problem("element.unknown", f"{name.localname} does not belong here.", place=place,
-                   expected=f"one of {', '.join(names)}" if names else "no elements", found=shown(name.localname),
+                   expected="no elements", choices=tuple(names), found=shown(name.localname),
                    mend=f"Write it {near}." if near else "")
 
 

@@ -143,7 +143,7 @@ def filled(package: Package, values: Mapping[str, str]) -> dict[str, FilledPart]
     manifest = package.manifest
     known = {one.name: values.get(one.name) or one.sample for one in manifest.parameters}
     problems = [Problem("package.parameter", "The package has no such parameter.", place=name[:80],
-                        expected=f"one of {', '.join(known) or 'none'}") for name in values if name not in known]
+                        expected="none", choices=tuple(known)) for name in values if name not in known]
     for one in manifest.parameters:
         value = known[one.name]
         if not value:

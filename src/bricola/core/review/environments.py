@@ -61,7 +61,7 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
         if backend is not None and facts.engines is not None and missing:
             able = [word for word, why in facts.engines.items() if not why]
             yield finding("backend.engine", f"This installation cannot reach {backend.engine} backends.", f"backend {name}",
-                          expected=f"one of {', '.join(sorted(able))}", found=f"{backend.engine}: {missing}",
+                          choices=tuple(sorted(able)), found=f"{backend.engine}: {missing}",
                           mend="Install what is missing, or use another kind of backend.")
         if binding is None or not binding.ends:
             form = backend.about.example if backend is not None else "address: host:port"
@@ -223,7 +223,7 @@ def _stored(service: ServiceDefinition, resolved: ResolvedService, environment: 
                           "meanwhile is not seen.", place, mend="Shorten 'seconds:', or take the line out: live is what all others are.")
         elif name.partition(".")[0] == service.segment:
             yield finding("stored.operation", f"{name} is no operation that reads.", place,
-                          expected=f"one of {', '.join(reads)}" if reads else "an operation that reads")
+                          expected="an operation that reads", choices=tuple(reads))
 
 
 def context_findings(catalogue: Catalogue, service: ServiceDefinition, resolved: ResolvedService,

@@ -93,7 +93,7 @@ def _credential(binding: Binding, where: str, facts: Facts) -> Iterator[Finding]
     known = facts.credentials.get(name)
     if known is None:
         yield finding("credential.unknown", "There is no such credential.", f"{where}, credential", found=shown(name),
-                      expected=f"one of {', '.join(sorted(facts.credentials))}" if facts.credentials else "a credential",
+                      expected="a credential", choices=tuple(sorted(facts.credentials)),
                       mend=f"Add {name}.", command=f"bricola credentials add {name}")
         return
     if known.kind not in _TAKEN:

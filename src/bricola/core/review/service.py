@@ -127,7 +127,7 @@ def _access(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
                 kept = tuple(one for one in granted if one != name)
                 access = {key: kept if key == role else value for key, value in service.access.items() if key != role or kept}
                 yield finding("access.operation", f"The role {role} is given an operation that does not exist.",
-                              f"{place}, access, {role}", expected=f"one of {', '.join(names)}", found=shown(name),
+                              f"{place}, access, {role}", choices=tuple(names), found=shown(name),
                               mend=f"Take {name} out of the role.", mended=service.model_copy(update={"access": access}))
         if facts.held_roles is not None and role not in facts.held_roles:
             yield finding("access.unheld-role", f"No caller has the role {role}.", f"{place}, access, {role}",

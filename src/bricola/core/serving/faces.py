@@ -232,7 +232,7 @@ def named_operation(service: LiveService, name: str) -> LiveOperation:
     operation = service.by_name.get(name)
     if operation is None:
         raise ProblemError(Problem("rest.operation", "The service has no such operation.", Kind.MISSING,
-                                   place=name, expected=f"one of {', '.join(service.names)}"))
+                                   place=name, choices=tuple(service.names)))
     return operation
 
 

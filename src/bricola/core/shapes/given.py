@@ -50,7 +50,7 @@ def apply_parameters(operation: Operation, elements: tuple[Element, ...], place:
         where = f"{place}, input, {parameter.name}"
         if element is None or not isinstance(element.type, SimpleType):
             raise ProblemError(Problem("parameter.unknown", "The operation has no such input.", place=where,
-                                       expected=f"one of {', '.join(known)}"))
+                                       choices=tuple(known)))
         if parameter.given != "caller" and parameter.value is None:
             raise ProblemError(Problem("parameter.value", f"A {parameter.given} input needs a value.", place=where,
                                        mend="Add 'value:'."))

@@ -103,7 +103,7 @@ class _Compiler:
         found = self._find(steps)
         if found is None:
             self.problems.append(Problem("map.source", "There is no such part to take from.", place=f"{self._place}, {'.'.join(path)}",
-                                         found=shown(line), expected=f"one of {', '.join(one.name for one in self._source.slots[:20])}"))
+                                         found=shown(line), choices=tuple(one.name for one in self._source.slots[:20])))
             return None
         if isinstance(slot.type, Record):
             if isinstance(found.type, Record):

@@ -14,7 +14,7 @@ def narrowed(operation: Operation, row: Record, place: str) -> Record:
     unknown = [one for one in operation.gives if one not in names]
     if unknown:
         raise ProblemError(*(Problem("operation.gives", "The operation cannot give this.", place=f"{place}, gives",
-                                     expected=f"one of {', '.join(names)}", found=shown(one)) for one in unknown))
+                                     choices=tuple(names), found=shown(one)) for one in unknown))
     return Record(f"{operation.name}{row.name}", tuple(one for one in row.elements if one.name in operation.gives), row.description)
 
 
@@ -27,7 +27,7 @@ def taken(
     names = [element.name for element in elements]
     kept = {*operation.takes, *(one.name for one in operation.input)}
     problems = [Problem("operation.takes", "The operation has no such input.", place=f"{place}, takes",
-                        expected=f"one of {', '.join(names)}", found=shown(one)) for one in operation.takes if one not in names]
+                        choices=tuple(names), found=shown(one)) for one in operation.takes if one not in names]
     problems += [Problem("operation.takes", f"The operation cannot do without {one}.", place=f"{place}, takes",
                          mend=f"Take {one}, or give it under 'input:'.") for one in needed if one not in kept]
     if problems:

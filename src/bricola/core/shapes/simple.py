@@ -14,6 +14,7 @@ from functools import cached_property
 from bricola.core.characters import outside_xml
 from bricola.core.patterns.matcher import Pattern, compile_older, compile_pattern
 from bricola.core.patterns.syntax import PatternError
+from bricola.core.patterns.words import in_words
 from bricola.core.problems import Problem, shown
 from bricola.core.shapes.order import compile_bound, ordered
 from bricola.core.shapes.primitives import ANY, BINARY_TYPES, PRIMITIVES, QNAMES, Primitive, Value
@@ -100,7 +101,7 @@ class SimpleType:
             parts.append(f"of at least {self.min_length} {unit}")
         forms = [one for one in (self.pattern, *self.patterns) if one]
         if forms:
-            parts.append(f"in the form {' and '.join(forms)}")
+            parts.append(f"in the form {' and '.join(_form(one) for one in forms)}")
         if self.digits is not None and self.fraction is not None:
             parts.append(f"with up to {self.digits} digits, {self.fraction} of them after the point")
         elif self.digits is not None:
@@ -225,6 +226,11 @@ def _as_float(value: int | Decimal) -> object:
 
 
 _SPACE, _SPACES = re.compile(r"[\t\r\n]"), re.compile(r"[ \t\r\n]+")
+
+
+def _form(pattern: str) -> str:
+    words = in_words(pattern)
+    return f"{words} ({pattern})" if words and words != pattern else pattern
 
 
 def _pattern(text: str) -> Pattern:

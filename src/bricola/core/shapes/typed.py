@@ -85,7 +85,7 @@ def simple_type(base: str, facets: dict[str, Value], place: str) -> SimpleType:
     """A checked simple type: every facet belongs to the base, and every bound and code can be read."""
     if base not in OFFERED:
         raise ProblemError(Problem("type.base", "This is not a built-in type.", place=place, found=shown(base),
-                                   expected=f"one of {', '.join(OFFERED)}"))
+                                   choices=tuple(OFFERED)))
     problems = [
         Problem("type.facet", f"The type {base} cannot have {name}.", place=place, mend=f"Remove {name}.")
         for name in facets if base not in _FACET_OWNERS[name]

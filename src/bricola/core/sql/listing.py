@@ -35,7 +35,7 @@ def filter_mistakes(filters: tuple[Filter, ...], order: tuple[str, ...], element
     for used in (*(ordered_field(one)[0] for one in order), *(one.field for one in filters)):
         if used not in elements:
             yield Problem("finder.field", "The finder uses a field that the object does not have.", place=where,
-                          expected=f"one of {', '.join(sorted(elements))}", found=shown(used))
+                          choices=tuple(sorted(elements)), found=shown(used))
     for one in filters:
         if one.name in ("limit", "after"):
             yield Problem("finder.filter-name", "limit and after are inputs that every finder has.",

@@ -38,7 +38,7 @@ _REGISTERED = ebcdic.codec_names
 def displayed(code_page: str) -> str:
     """A string of 256: what each byte shows. Control bytes and FF show a blank, DUP an asterisk, FM a semicolon."""
     if code_page not in CODE_PAGES:
-        raise ProblemError(Problem("codepage.unknown", "There is no such code page here.", expected=f"one of {', '.join(CODE_PAGES)}",
+        raise ProblemError(Problem("codepage.unknown", "There is no such code page here.", choices=tuple(CODE_PAGES),
                                    found=shown(code_page)))
     letters = [bytes((code,)).decode(code_page) if 0x40 <= code < 0xFF else " " for code in range(256)]
     letters[0x1C], letters[0x1E] = "*", ";"

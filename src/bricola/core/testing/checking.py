@@ -1,6 +1,5 @@
 """Whether a suite fits a contract: said when it is saved, when the service changes, and before it runs."""
 
-import difflib
 from collections.abc import Collection, Iterator, Sequence
 from typing import Any
 
@@ -50,10 +49,8 @@ def check_case(suite: SuiteDefinition, case: Case, shape: ServiceShape, environm
         columns = None
     found += _check_places(suite, case, shape, columns, environment, place)
     if operation is None:
-        near = difflib.get_close_matches(case.operation, [one.name for one in shape.operations], 1)
         found.append(Problem("test.operation", f"{shape.name} has no operation {case.operation}.", place=f"{place}, operation",
-                             expected=f"one of {', '.join(one.name for one in shape.operations)}", found=shown(case.operation),
-                             mend=f"Did you mean {near[0]}?" if near else ""))
+                             choices=tuple(one.name for one in shape.operations), found=shown(case.operation)))
         return found
     if case.writes and not operation.writes:
         found.append(Problem("test.writes", f"{operation.name} writes nothing, so there is nothing to keep.", place=f"{place}, writes",
@@ -99,10 +96,8 @@ def _check_names(suite: SuiteDefinition) -> list[Problem]:
         for name in names:
             if suite.step(name) is None:
                 known = [one.name for one in suite.steps]
-                near = difflib.get_close_matches(name, known, 1)
                 found.append(Problem("test.step", "The suite has no such step.", place=place, found=shown(name),
-                                     expected=f"one of {', '.join(known)}" if known else "a step below 'steps:'",
-                                     mend=f"Did you mean {near[0]}?" if near else ""))
+                                     expected="a step below 'steps:'", choices=tuple(known)))
     return found
 
 
@@ -168,7 +163,7 @@ def _check_places(suite: SuiteDefinition, case: Case, shape: ServiceShape, colum
             continue  # an environment may give it
         else:
             what = "The rows have no such column" if case.rows else "Nothing is called so here"
-            yield Problem("test.place", f"{what}.", place=place, found=f"{{{one}}}", expected=f"one of {', '.join(sorted(known))}",
+            yield Problem("test.place", f"{what}.", place=place, found=f"{{{one}}}", choices=tuple(sorted(known)),
                           mend="Add it to 'values:' of the suite, or to 'test_values:' of the environment; a brace itself is written {{.")
 
 

@@ -1,17 +1,15 @@
 """What can be mended of a suite by itself when the contract of its service has changed: names that have a near one, inputs that are new or
 gone. Values that are expected are never changed: whether they are right is not known here."""
 
-import difflib
 from collections.abc import Mapping
 from typing import Any
 
 from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.messages.samples import sample_values
+from bricola.core.nearness import nearest
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.model import TYPE, OperationShape, Record, ServiceShape
 from bricola.core.testing.paths import Step, find_target, read_path
-
-_NEAR = 0.6
 
 
 def mend_suite(suite: SuiteDefinition, shape: ServiceShape) -> tuple[SuiteDefinition, list[tuple[str, str]]]:
@@ -26,7 +24,7 @@ def _mended(case: Any, shape: ServiceShape, place: str, told: list[tuple[str, st
     changes: dict[str, Any] = {}
     operation = shape.operation(case.operation)
     if operation is None:
-        near = _near(case.operation, [one.name for one in shape.operations])
+        near = nearest(case.operation, [one.name for one in shape.operations])
         if not near:
             return case
         told.append((place, f"the operation {case.operation} is {near} now"))
@@ -43,10 +41,6 @@ def _mended(case: Any, shape: ServiceShape, place: str, told: list[tuple[str, st
     return case.model_copy(update=changes) if changes else case
 
 
-def _near(name: str, known: list[str]) -> str:
-    return next(iter(difflib.get_close_matches(name, known, 1, _NEAR)), "")
-
-
 def _inputs(record: Record, values: Mapping[str, Any], place: str, told: list[tuple[str, str]], only_names: bool) -> dict[str, Any]:
     """Inputs by their new names; without those that are gone, and with samples for those that are new and required, but for a case that
     expects a refusal."""
@@ -54,7 +48,7 @@ def _inputs(record: Record, values: Mapping[str, Any], place: str, told: list[tu
     made: dict[str, Any] = {}
     for name, value in values.items():
         if name not in slots and name != TYPE:
-            near = _near(name, [one for one in slots if one not in values])
+            near = nearest(name, [one for one in slots if one not in values])
             told.append((place, f"the input {name} is {near} now" if near else f"the input {name} is gone"))
             if not near and only_names:
                 told.pop()
@@ -77,7 +71,7 @@ def _expects(operation: OperationShape, expects: Any, place: str, told: list[tup
     if expects.fault:
         record = next((one.record for one in operation.faults if one.name == expects.fault), None)
     if record is None:
-        near = _near(expects.fault, [one.name for one in operation.faults])
+        near = nearest(expects.fault, [one.name for one in operation.faults])
         if not near:
             return expects
         told.append((place, f"the fault {expects.fault} is {near} now"))
@@ -106,7 +100,7 @@ def _near_path(record: Record, path: str) -> str:
     made: list[Step] = []
     for step in read_path(path, ""):
         slots = {one.name: one for one in here.slots} if here is not None else {}
-        name = step.name if step.name in slots else _near(step.name, list(slots))
+        name = step.name if step.name in slots else nearest(step.name, list(slots))
         if not name:
             return ""
         kind = slots[name].type

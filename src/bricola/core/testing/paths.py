@@ -1,10 +1,10 @@
 """Paths into an answer: `vessel.name`, `passage[0].toll`, `passage.toll` for all of them."""
 
-import difflib
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
+from bricola.core.nearness import nearest
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.model import TYPE, Element, Record
 
@@ -68,10 +68,10 @@ def _slots(record: Record) -> dict[str, Element]:
 
 def _unknown(name: str, before: str, slots: Mapping[str, Element], place: str) -> Problem:
     where = f"{before} has" if before else "The contract has"
-    near = difflib.get_close_matches(name, list(slots), 1)
+    near = nearest(name, slots)
     return Problem("test.path", f"{where} no part {name}.", place=place, found=shown(name),
-                   expected=f"one of {', '.join(slots)}" if slots else "a value without parts",
-                   mend=f"Did you mean {'.'.join(filter(None, (before, near[0])))}?" if near else "")
+                   expected="a value without parts", choices=tuple(slots),
+                   mend=f"Did you mean {'.'.join(filter(None, (before, near)))}?" if near else "")
 
 
 def values_at(steps: Sequence[Step], values: Any, before: str = "") -> Iterator[tuple[str, Any]]:

@@ -19,7 +19,7 @@ def rows_of(suite: SuiteDefinition, case: Case, place: str) -> list[dict[str, st
     text = suite.files.get(case.rows)
     if text is None:
         raise ProblemError(Problem("test.file", "The suite has no such file.", place=f"{place}, rows", found=shown(case.rows),
-                                   expected=f"one of {', '.join(suite.files)}" if suite.files else "a file below 'files:'",
+                                   expected="a file below 'files:'", choices=tuple(suite.files),
                                    mend="Put it beside the suite in the folder that you apply."))
     return read_table(text, case.rows)
 

@@ -70,4 +70,4 @@ class Drafts:
 def unknown(what: str, name: str, known: list[str]) -> Problem:
     """There is no such thing; these are the ones that there are."""
     return Problem(f"{what}.unknown", f"There is no {what} {shown(name)}.", Kind.MISSING, place=name,
-                   expected=f"one of {', '.join(known)}" if known else f"a {what}, but there is none yet")
+                   expected=f"a {what}, but there is none yet", choices=tuple(known))

@@ -83,7 +83,7 @@ async def differ(ports: Ports, service: str, operation: str, setting: str, value
     draft, known = following(ports, service, operation)
     if setting not in MAY_DIFFER:
         raise ProblemError(Problem("contract.locked", "The contract decides this, and callers go by it.", Kind.CONFLICT,
-                                   place=setting[:100], expected=f"one of {', '.join(MAY_DIFFER)}",
+                                   place=setting[:100], choices=tuple(MAY_DIFFER),
                                    mend="Ask its owner for another contract, and take that in."))
     line = {setting: Operation.model_fields[setting].default if value is None else value}
     return await save_operation(ports, draft, known.model_copy(update=line), author)
@@ -204,7 +204,7 @@ def _service(existing: ServiceDefinition | None, service: str, taken: ContractDe
     chosen = offers or (existing.contract_service if existing is not None else "")
     if chosen not in usable and (chosen or len(usable) > 1):
         what = "There is no such service in it." if chosen else "The contract has several services."
-        raise ProblemError(Problem("contract.service", what, found=chosen, expected=f"one of {', '.join(usable)}",
+        raise ProblemError(Problem("contract.service", what, found=chosen, choices=tuple(usable),
                                    mend="Say which one is meant."))
     read_service = usable[chosen] if chosen else next(iter(usable.values()))
     names = {name: None for port in read_service.ports.values() if port.soap for name in port.operations}

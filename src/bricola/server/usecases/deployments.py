@@ -126,7 +126,7 @@ def _check_sharing(service: str, environment: str, before: list[StoredDeployment
                                    Kind.CONFLICT, mend="Deploy without a share."))
     if len(others) > 1:
         raise ProblemError(Problem("deployment.share", "Two releases share the calls already.", Kind.CONFLICT,
-                                   expected=f"one of {', '.join(str(one.release) for one in others)}",
+                                   choices=tuple(str(one.release) for one in others),
                                    mend="Deploy one of them fully, or roll back, before a third comes."))
     if down is not None:
         raise ProblemError(*down.problems)

@@ -30,7 +30,7 @@ class Ports(Protocol):
 
 async def listed(ports: Ports, environment: str, service: str, state: str, before: float | None, limit: int) -> list[dict[str, Any]]:
     if state and state not in tuple(JobState):
-        raise ProblemError(Problem("job.state", "There is no such state.", place="state", expected=f"one of {', '.join(JobState)}",
+        raise ProblemError(Problem("job.state", "There is no such state.", place="state", choices=tuple(JobState),
                                    found=shown(state)))
     return [_plain(one) for one in await ports.stored_jobs.recent(environment, service, state, before, limit)]
 

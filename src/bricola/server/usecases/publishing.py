@@ -81,7 +81,7 @@ def _behind(service: ServiceDefinition, runs: str, operation: str, contract: Con
     names = list(offered(service, contract, f"service {service.name}").operations)
     if operation not in names:
         raise ProblemError(Problem("publish.contract", f"{service.name} follows a contract of somebody else, whose operations it has.",
-                                   place="operation", expected=f"one of {', '.join(names)}",
+                                   place="operation", choices=tuple(names),
                                    found=shown(operation) if operation else "none"))
     known = next((one for one in service.operations if operation in (one.name, one.implements)), None)
     fresh = Operation(name=known.name if known is not None else operation, runs=runs,

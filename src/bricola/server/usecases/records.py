@@ -35,7 +35,7 @@ async def keys(ports: Ports, environment: str, service: str, operation: str, nam
         pickable = [path for path, one in _inputs(found.shape.input) if one.key_of]
         raise ProblemError(Problem(
             "records.input", "This input does not hold the key of an object.", place=f"{operation}/{name}",
-            expected=f"one of {', '.join(pickable)}" if pickable else "an operation with such an input", found=shown(name)))
+            expected="an operation with such an input", choices=tuple(pickable), found=shown(name)))
     return await owner.keys(element.key_of, catalogue, search, limit, visits(ports, environment, catalogue))
 
 

@@ -28,7 +28,7 @@ def session_kinds(make: Make, protocol: Protocol) -> Callable[[BackendDefinition
         if film is None or backend.terminal is None:
             raise ProblemError(Problem(
                 "film.unknown", "There is no film of this flow.", place=f"environment {environment}, backends, {backend.name}, film",
-                found=binding.film, expected=f"one of {', '.join(sorted(around.films)) or 'none'}",
+                found=binding.film, expected="none", choices=tuple(sorted(around.films)),
                 mend=f"Film it where the host is: bricola screens film {binding.film} ENVIRONMENT"))
         return FilmKind(film, compile_ways(backend.terminal))
 

@@ -104,7 +104,7 @@ class SocketTerminal(asyncio.Protocol):
         self._refuse_lost()
         if key not in self.terminal.keys:
             raise ProblemError(Problem("terminal.key", "The terminal has no such key.", place=key,
-                                       expected=f"one of {', '.join(sorted(self.terminal.keys))}"))
+                                       choices=tuple(sorted(self.terminal.keys))))
         data = self.terminal.press(key)
         assert self._transport is not None
         self._transport.write(data)

@@ -37,7 +37,7 @@ def _resolve(operation: Operation, definition: ContractDefinition, catalogue: Ca
              for name, one in port.operations.items()}
     if wanted not in found:
         raise ProblemError(Problem("reference.operation", f"The contract {definition.name} has no such operation.", place=f"{place}, runs",
-                                   expected=f"one of {', '.join(found)}" if found else "a contract with operations", found=shown(wanted)))
+                                   expected="a contract with operations", choices=tuple(found), found=shown(wanted)))
     shape = shape_of(found[wanted], operation.name, operation.description)
     return ResolvedOperation(shape, CONTRACT, Stub(definition.name, operation.stub == "answer"), operation.verb)
 

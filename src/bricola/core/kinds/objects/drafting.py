@@ -47,7 +47,7 @@ def draft(table: Table, wish: Wish, catalogue: Catalogue) -> list[Definition]:
                         mend="Name the columns with --key." if "no key" in reason else "")
                 for one in (table, *wish.children) for reason in one.reasons]
     unknown = [one for one in wish.operations if one not in OPERATIONS]
-    problems += [Problem("discover.operation", "There is no such operation.", expected=f"one of {', '.join(OPERATIONS)}", found=shown(one))
+    problems += [Problem("discover.operation", "There is no such operation.", choices=tuple(OPERATIONS), found=shown(one))
                  for one in unknown]
     problems += [
         Problem("discover.view", f"{table.name} is a view: rows are written through tables.", expected="get, check or find", found=one)
@@ -65,7 +65,7 @@ def draft(table: Table, wish: Wish, catalogue: Catalogue) -> list[Definition]:
         key = next((key for other, key in table.referenced_by if other == one.name), None)
         if key is None:
             raise ProblemError(Problem("discover.child", f"{one.name} does not refer to {table.name}.", place=one.name,
-                                       expected=f"one of {', '.join(other for other, _ in table.referenced_by) or 'none'}"))
+                                       expected="none", choices=tuple(other for other, _ in table.referenced_by)))
         known = _object_of(one.name, wish.backend, catalogue)
         if known is not None and known.children:
             known = None  # what belongs to the rows of that one would be left out; here it is an object of its own

@@ -122,7 +122,7 @@ def _mistakes(definition: ObjectDefinition, elements: Mapping[str, Element], cat
         where = f"{place}, fields, {one.name}"
         if one.parent and one.parent not in parents:
             yield Problem("object.parent", "The field is joined from a parent that the object does not have.", place=where,
-                          expected=f"one of {', '.join(parents)}" if parents else "a parent under 'parents:'", found=shown(one.parent))
+                          expected="a parent under 'parents:'", choices=tuple(parents), found=shown(one.parent))
         if one.refers_to:
             other = catalogue.get(ObjectDefinition, one.refers_to)
             if other is None or len(other.key) != 1:

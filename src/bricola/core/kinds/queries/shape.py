@@ -55,7 +55,7 @@ def _mistakes(definition: QueryDefinition, prompts: Mapping[str, Element], colum
     used = {one.text for one in pieces if one.is_prompt}
     for name in sorted(used - set(prompts)):
         yield Problem("query.prompt", f"The SELECT takes :{name}, which is no prompt of the query.", place=f"{place}, select",
-                      expected=f"one of {', '.join(prompts)}" if prompts else "a prompt under 'prompts:'", found=f":{name}")
+                      expected="a prompt under 'prompts:'", choices=tuple(prompts), found=f":{name}")
     for name in prompts:
         if name not in used:
             yield Problem("query.unused-prompt", f"The SELECT never says :{name}, so the prompt changes nothing.",
@@ -76,12 +76,12 @@ def _mistakes(definition: QueryDefinition, prompts: Mapping[str, Element], colum
         for name in names:
             if name not in columns:
                 yield Problem("query.column", "The query has no such column.", place=f"{place}, {what}",
-                              expected=f"one of {', '.join(columns)}", found=shown(name))
+                              choices=tuple(columns), found=shown(name))
     shown_names = {*definition.groups, *measures} if definition.groups else set(columns)
     for word in definition.order:
         if word.removesuffix(" descending") not in shown_names:
             yield Problem("query.column", "The rows have no such element to be ordered by.", place=f"{place}, order",
-                          expected=f"one of {', '.join(sorted(shown_names))}", found=shown(word))
+                          choices=tuple(sorted(shown_names)), found=shown(word))
     if definition.measures and not definition.groups:
         yield Problem(
             "query.measure",
@@ -96,7 +96,7 @@ def _mistakes(definition: QueryDefinition, prompts: Mapping[str, Element], colum
         source = elements.get(total.sum) if total.sum in shown_names else None
         if source is None or not isinstance(source.type, SimpleType) or source.type.primitive.python not in (int, Decimal):
             yield Problem("query.total", "A total sums a whole or decimal number of the rows.", place=f"{place}, totals, {total.name}",
-                          expected=f"one of {', '.join(sorted(shown_names))}", found=shown(total.sum))
+                          choices=tuple(sorted(shown_names)), found=shown(total.sum))
 
 
 def _measure_mistakes(measure: Measure, columns: Mapping[str, Element], element: Element, place: str) -> Iterator[Problem]:
@@ -104,7 +104,7 @@ def _measure_mistakes(measure: Measure, columns: Mapping[str, Element], element:
         return
     source = columns.get(measure.column)
     if source is None:
-        yield Problem("query.column", f"A {measure.of} needs a column.", place=place, expected=f"one of {', '.join(columns)}",
+        yield Problem("query.column", f"A {measure.of} needs a column.", place=place, choices=tuple(columns),
                       found=shown(measure.column) if measure.column else "nothing")
     elif measure.of in _SUMMED and isinstance(element.type, SimpleType) and element.type.primitive.python not in (int, float, Decimal):
         yield Problem("query.measure", f"A {measure.of} is a number.", place=place, expected="a number type", found=element.type.base)

@@ -53,7 +53,7 @@ def _resolve(operation: Operation, definition: RelayDefinition, catalogue: Catal
     if wanted not in found:
         raise ProblemError(Problem("reference.operation", f"The contract {definition.contract} has no such operation.",
                                    place=f"{place}, runs", found=shown(wanted),
-                                   expected=f"one of {', '.join(found)}" if found else "a contract with operations"))
+                                   expected="a contract with operations", choices=tuple(found)))
     read, soap = found[wanted]
     shape = shape_of(read, operation.name, operation.description, wanted in definition.writes)
     return ResolvedOperation(shape, RELAY, Resolved(definition, soap, namespace), operation.verb, (definition.backend,))
@@ -85,7 +85,7 @@ def _findings(subject: Subject) -> Iterator[Finding]:
         for name in definition.writes:
             if name not in known:
                 yield RULES.finding("relay.operation", f"The contract has no operation {name}.", f"relay {definition.name}, writes",
-                                    found=shown(name), expected=f"one of {', '.join(known)}", mend=f"Take {name} out.")
+                                    found=shown(name), choices=tuple(known), mend=f"Take {name} out.")
 
 
 RELAY = SourceKind(

@@ -68,7 +68,7 @@ def host_mistakes(host: TerminalHost, place: str) -> Iterator[Problem]:
     yield from _screen_mistakes(host.screens, f"{place}, screens")
     if host.code_page not in CODE_PAGES:
         yield Problem("flow.code-page", "There is no such code page here.", place=f"{place}, code_page",
-                      expected=f"one of {', '.join(CODE_PAGES)}", found=shown(host.code_page))
+                      choices=tuple(CODE_PAGES), found=shown(host.code_page))
     if host.start not in screens:
         yield _unknown_screen(host.start, screens, f"{place}, start")
     check = _Moves(screens, {}, {}, None)
@@ -77,7 +77,7 @@ def host_mistakes(host: TerminalHost, place: str) -> Iterator[Problem]:
 
 
 def _unknown_screen(name: str, screens: Iterable[str], place: str) -> Problem:
-    return Problem("flow.screen", "There is no such screen.", place=place, expected=f"one of {', '.join(screens)}", found=shown(name))
+    return Problem("flow.screen", "There is no such screen.", place=place, choices=tuple(screens), found=shown(name))
 
 
 def _no_pattern(text: str) -> str:
@@ -179,7 +179,7 @@ class _Moves:
                 self._used.add(fill.input)
                 if fill.input not in self._inputs:
                     yield Problem("flow.input", "The flow has no such input.", place=where,
-                                  expected=f"one of {', '.join(self._inputs) or 'none'}", found=shown(fill.input))
+                                  expected="none", choices=tuple(self._inputs), found=shown(fill.input))
                 elif not isinstance(self._inputs[fill.input].type, SimpleType) or self._inputs[fill.input].is_list:
                     yield Problem("flow.input", "Only a single simple value can be typed.", place=where, found=fill.input)
             if fill.credential and self._flow is not None:
@@ -207,17 +207,17 @@ class _Moves:
                 yield Problem("flow.message", "The screen has no place for messages.", place=where,
                               mend=f"Add 'message: {{row: …, column: …}}' to {turn.screen}.")
             if turn.go and turn.go not in names:
-                yield Problem("flow.go", "There is no move of this name.", place=where, expected=f"one of {', '.join(names) or 'none'}",
+                yield Problem("flow.go", "There is no move of this name.", place=where, expected="none", choices=tuple(names),
                               found=shown(turn.go))
             if turn.fault:
                 self._raised.add(turn.fault)
                 if turn.fault not in self._faults:
                     yield Problem("flow.fault", "The flow declares no such fault.", place=where,
-                                  expected=f"one of {', '.join(self._faults) or 'none'}", found=shown(turn.fault))
+                                  expected="none", choices=tuple(self._faults), found=shown(turn.fault))
 
     def _no_place(self, name: str, screen: KnownScreen, place: str) -> Problem:
         return Problem("flow.place", f"The screen {screen.name} has no such place.", place=place,
-                       expected=f"one of {', '.join(one.name for one in screen.places) or 'none'}", found=shown(name))
+                       expected="none", choices=tuple(one.name for one in screen.places), found=shown(name))
 
     def _reads(self, target: Place | None, name: str, screen: KnownScreen, place: str) -> Iterator[Problem]:
         self._read.add(name)
@@ -226,7 +226,7 @@ class _Moves:
         element = self._outputs.get(name)
         if element is None:
             yield Problem("flow.output", "The flow has no such output.", place=place,
-                          expected=f"one of {', '.join(self._outputs) or 'none'}", found=shown(name))
+                          expected="none", choices=tuple(self._outputs), found=shown(name))
         elif not isinstance(element.type, SimpleType) or element.is_list:
             yield Problem("flow.output", "A place gives a single simple value.", place=place, found=name,
                           mend="Collect a list with 'collect:'.")
@@ -235,7 +235,7 @@ class _Moves:
         region = screen.list_of(collect.list)
         if region is None:
             yield Problem("flow.list", f"The screen {screen.name} has no such list.", place=place,
-                          expected=f"one of {', '.join(one.name for one in screen.lists) or 'none'}", found=shown(collect.list))
+                          expected="none", choices=tuple(one.name for one in screen.lists), found=shown(collect.list))
             return
         self._read.add(collect.into)
         element = self._outputs.get(collect.into)
@@ -256,7 +256,7 @@ class _Moves:
         for one in element.type.elements:
             if one.name not in names:
                 yield Problem("flow.column", f"The list gives no {one.name}, which {element.type.name} has.", place=place,
-                              expected=f"one of {', '.join(names)}", found=one.name)
+                              choices=tuple(names), found=one.name)
         for name in names:
             if name not in {one.name for one in element.type.elements}:
                 yield Problem(
@@ -292,7 +292,7 @@ class _Moves:
             for one in fault.fields:
                 if one not in self._inputs:
                     yield Problem("flow.fault-field", "A fault tells inputs.", place=f"{place}, faults, {name}, fields",
-                                  expected=f"one of {', '.join(self._inputs) or 'none'}", found=shown(one))
+                                  expected="none", choices=tuple(self._inputs), found=shown(one))
 
 
 def flow_shape(operation: Operation, source: ResolvedFlow, inputs: tuple[Element, ...], outputs: tuple[Element, ...]) -> OperationShape:

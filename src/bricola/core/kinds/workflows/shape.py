@@ -167,7 +167,7 @@ def _of_contract(definition: WorkflowDefinition, catalogue: Catalogue, place: st
     if definition.operation not in found:
         raise ProblemError(Problem("reference.operation", f"The contract {contract.name} has no such operation.",
                                    place=f"{place}, operation",
-                                   expected=f"one of {', '.join(found)}" if found else "a contract with operations",
+                                   expected="a contract with operations", choices=tuple(found),
                                    found=shown(definition.operation) if definition.operation else "nothing"))
     own = [one for one in ("input", "output", "faults") if getattr(definition, one)]
     if own:
