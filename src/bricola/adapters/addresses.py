@@ -14,5 +14,5 @@ def host_and_port(address: str, default_port: int) -> tuple[str, int]:
         host, port = "", 0
     if not host or "/" in address or "@" in address:
         raise ProblemError(Problem("endpoint.address", "This is not an address.", place=address,
-                                   expected=f"host:port, like db-north.larkmere.example:{default_port}"))
+                                   expected=f"host:port, like db-north.example:{default_port}"))
     return host, port

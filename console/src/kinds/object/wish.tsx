@@ -121,14 +121,12 @@ export function Wish({
         hint={t("A new one that publishes it; none when left empty")}
         value={service}
         onChange={setService}
-        placeholder={t("PermitBook")}
       />
       <TextField
         label={t("Roles")}
         hint={t("Who may call it; nobody when left empty")}
         value={role}
         onChange={setRole}
-        placeholder={t("auditor")}
       />
       <fieldset className="mb-2.5">
         <legend className="lbl">{t("Operations")}</legend>

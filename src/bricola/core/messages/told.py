@@ -5,6 +5,7 @@ from dataclasses import replace
 
 from lxml import etree
 
+from bricola.core.nearness import nearest
 from bricola.core.problems import Problem, shown
 from bricola.core.shapes.model import Element
 from bricola.core.shapes.simple import SimpleType
@@ -29,6 +30,15 @@ def told(problem: Problem, element: Element) -> Problem:
     return replace(problem, found="a value that is not shown") if element.sensitive else problem
 
 
+def one_per_cause(problems: Sequence[Problem]) -> list[Problem]:
+    """What is wrong with a message, each cause once: a name that is typed wrongly is not also one that is missing."""
+    meant = set()
+    for one in problems:
+        if one.code == "element.unknown" and (near := nearest(one.found.strip('"'), one.choices)):
+            meant |= {f"{one.place}/{near}", f"{one.place.rpartition('/')[0]}/{near}"}
+    return list(dict.fromkeys(one for one in problems if one.code != "element.missing" or one.place not in meant))
+
+
 def stray_text(path: str, text: str) -> Problem:
     return Problem("element.text", "There is text between the elements.", place=path, found=shown(text.strip()),
                    mend="Remove it.")
@@ -45,10 +55,8 @@ def unknown_element(child: etree._Element, path: str, elements: Sequence[Element
         return Problem("element.namespace", f"{name.localname} is in the wrong namespace.", place=place,
                        expected=shown(expected) if expected else "no namespace", found=shown(name.namespace or ""),
                        mend="Put it in the namespace of the operation." if expected == namespace else "")
-    near = next((one for one in names if one.lower() == name.localname.lower()), "")
     return Problem("element.unknown", f"{name.localname} does not belong here.", place=place,
-                   expected="no elements", choices=tuple(names), found=shown(name.localname),
-                   mend=f"Write it {near}." if near else "")
+                   expected="no elements", choices=tuple(names), found=shown(name.localname))
 
 
 def out_of_order(path: str, late: str, early: str) -> Problem:

@@ -130,7 +130,7 @@ def _binding(backend: BackendDefinition, binding: Binding, where: str) -> Iterat
             yield finding("binding.kind", f"A {about.title} backend is a file.", where, expected=about.example, found="an address")
         elif not (about.is_file or about.is_web) and not (about.stands_in(binding) or _is_address(end.address)):
             yield finding("binding.address", f"The address of the endpoint {end.name} cannot be read.", where,
-                          expected="host:port, like db-north.larkmere.example:5432", found=shown(end.address))
+                          expected="host:port, like db-north.example:5432", found=shown(end.address))
         other = seen.setdefault(end.address, end.name)
         if other != end.name and not about.is_file:
             yield finding("binding.twice", f"The endpoints {other} and {end.name} have one address.", where, found=end.address)
@@ -157,7 +157,7 @@ def _environment(catalogue: Catalogue, service: ServiceDefinition, environment: 
     parts = urlsplit(environment.address)
     if environment.address and (parts.scheme not in ("http", "https") or not parts.hostname):
         yield finding("environment.address-form", "The public base address cannot be read.", f"{place}, address",
-                      expected="a URL like https://services.larkmere.example", found=shown(environment.address))
+                      expected="a URL like https://services.example", found=shown(environment.address))
     elif environment.protected and not environment.address:
         yield finding("environment.address", "Contracts name the host that they were asked by.", place,
                       mend="Set 'address:' to the public base address of this environment.")

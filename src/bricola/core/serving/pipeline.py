@@ -23,6 +23,7 @@ from bricola.core.jobs.model import Desk, Job
 from bricola.core.kinds.around import told_of, unforeseen, values_of
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.plain import from_plain
+from bricola.core.messages.told import one_per_cause
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.faces import Face, Request, RestFace, SoapFace, named_operation
 from bricola.core.serving.live import LiveOperation, LiveService
@@ -134,7 +135,7 @@ class Pipeline:
             if call.trace is not None:
                 call.trace.root.taken = Held(operation.shape.input, values)
             if problems:
-                raise ProblemError(*problems)
+                raise ProblemError(*one_per_cause(problems))
             answer = await self._handle(service, operation, call, values, request_id, trial)
             if call.trace is not None:
                 call.trace.root.given = Held(operation.shape.output, answer)
@@ -193,7 +194,7 @@ class Pipeline:
             if call.trace is not None:
                 call.trace.root.taken = Held(operation.shape.input, values)
             if problems:
-                raise ProblemError(*problems)
+                raise ProblemError(*one_per_cause(problems))
             if operation.tells_writes and not request.trial:
                 call.written = []
             work = self._handle(service, operation, call, values, face.request_id, request.trial, request.fresh)

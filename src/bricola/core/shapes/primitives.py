@@ -227,7 +227,7 @@ OFFERED: dict[str, Primitive] = {
         ),
         _form("duration", "a duration like P1DT12H", "P1DT12H", _DURATION),
         _form("gYearMonth", "a month like 2026-11", "2026-11", _MONTH),
-        _text("anyURI", "an address like https://larkmere.example/notice", "https://larkmere.example/notice"),
+        _text("anyURI", "an address like https://service.example/notice", "https://service.example/notice"),
         Primitive(
             "base64Binary", bytes, _read_binary, _WRITERS[bytes],
             "bytes in base64", "TGFya21lcmU=", base="anySimpleType",

@@ -21,6 +21,7 @@ from bricola.core.definitions.engines.places import presented_at
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition, segment_of
 from bricola.core.kinds.registry import backends_of
 from bricola.core.kinds.resolve import ResolvedService
+from bricola.core.nearness import did_you_mean
 from bricola.core.pool.pool import Pool
 from bricola.core.pool.sessions import SessionKind
 from bricola.core.pool.states import NOT_LENDING, PoolState
@@ -85,7 +86,8 @@ def bound_backend(environment: EnvironmentDefinition, name: str, catalogue: Cata
     if backend is None or binding is None or not binding.ends:
         raise ProblemError(Problem("binding.missing", f"The backend {name} has no place in {environment.name}.",
                                    Kind.INPUT, place=f"environment {environment.name}, backends",
-                                   mend=f"Give it one: bricola connect {name} {environment.name} …"))
+                                   mend=did_you_mean(name, [one.name for one in environment.backends if one.ends])
+                                   or f"Give it one: bricola connect {name} {environment.name} …"))
     return backend, binding
 
 
