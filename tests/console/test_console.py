@@ -182,6 +182,8 @@ def test_from_an_edited_text_to_live_and_back_in_the_console(desk: Page, own: De
     desk.get_by_role("tab", name=re.compile("Readiness")).click()
     expect(desk.get_by_text("1 finding stops the release")).to_be_visible()
     desk.get_by_role("button", name="Mend it").click()
+    expect(desk.get_by_role("region", name="Changes of registry/VesselRegistry.yaml")).to_contain_text("GetVesel")  # seen before it is done
+    desk.get_by_role("button", name="Make it a draft").click()
     expect(desk.get_by_text("Nothing stops the release")).to_be_visible()
     desk.goto(f"{own.url}/definitions?file=registry/VesselRegistry.yaml")
     text.fill(text.input_value().replace("description: The register", "description: The new register"))

@@ -74,10 +74,31 @@ def test_from_a_folder_to_live_and_back(own: Demo, tmp_path: Path) -> None:
     review = refused(own, "review", "VesselRegistry", "live")
     assert "Take GetVesel out of the role" in review
     assert "2 can be mended by: bricola mend VesselRegistry live" in review
-    assert "min_size: 2" in ok(own, "mend", "VesselRegistry", "live")
+    asked = refused(own, "mend", "VesselRegistry", "live")  # nothing is changed before somebody has said so
+    assert "- " in asked
+    assert "GetVesel" in refused(own, "review", "VesselRegistry", "live")
+    mended = ok(own, "mend", "VesselRegistry", "live", "--yes")
+    assert "do them with --settings" in mended  # what an environment says is in effect at once
+    assert "min_size" not in own.run("diff", str(folder)).stdout
+    assert "min_size: 2" in ok(own, "mend", "VesselRegistry", "live", "--settings", "--yes")
     assert "no findings" not in ok(own, "review", "VesselRegistry", "live")
     ok(own, "export", str(folder))
     file.write_text(file.read_text().replace("The register", "The new register"))
+    # Somebody else changes the same definition in another folder; nobody's work is overwritten.
+    other = tmp_path / "other"
+    ok(own, "export", str(other))
+    theirs = other / "registry" / "VesselRegistry.yaml"
+    theirs.write_text(theirs.read_text().replace("Strikes a vessel from", "Takes a vessel out of"))
+    (other / "registry" / "extra.yaml").write_text("type: Extra\nbase: string\n")
+    ok(own, "apply", str(other), "--yes")
+    assert "bricola merge" in refused(own, "export", str(folder))
+    assert "The new register" in file.read_text()
+    told = ok(own, "merge", str(folder))
+    assert "changed by both, merged" in told
+    assert ("The new register" in file.read_text(), "Takes a vessel out of" in file.read_text(), (folder / "registry" / "extra.yaml").exists()) == (True, True, True)
+    (other / "registry" / "extra.yaml").unlink()
+    ok(own, "apply", str(other), "--yes", "--remove")
+    assert "removed, as in the service" in ok(own, "merge", str(folder))
     ok(own, "apply", str(folder), "--yes")
     assert "edited, not released" in ok(own, "services", "--group", "registry", "-e", "live")
     ok(own, "release", "VesselRegistry", "--notes", "New words")

@@ -59,7 +59,7 @@ def test_a_broken_draft_is_stopped_with_its_mend_and_mended(client: Client) -> N
     finding = next(one for one in client.review("VesselRegistry", "live") if one["code"] == "access.operation")
     assert finding["mendable"]
     changes = client.mend("VesselRegistry", "live", "access.operation")
-    assert [(one["action"], one["name"]) for one in changes] == [("changed", "VesselRegistry")]
+    assert [(one["action"], one["name"]) for one in changes["changes"]] == [("changed", "VesselRegistry")]
     with pytest.raises(ProblemError, match="mended mechanically"):
         client.mend("VesselRegistry", "live", "access.operation")
     client.apply({SERVICE: catalogue_files()[SERVICE]})

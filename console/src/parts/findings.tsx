@@ -1,7 +1,10 @@
 /** Findings of the readiness review, each with its place and its mend, and a button where the mend is mechanical. */
-import { ask, type Finding } from "../api";
+import { useState } from "react";
+import { ask, type Finding, type Mends } from "../api";
 import { useAct } from "../act";
 import { Problems } from "./controls";
+import { Panel } from "./dialog";
+import { Diff } from "./diff";
 import { Mark, STATE_MARK } from "./marks";
 import { t } from "../text";
 
@@ -19,11 +22,21 @@ export function Findings({
   onMended: () => void;
 }) {
   const act = useAct();
-  const mend = (code: string) =>
+  const [plan, setPlan] = useState<{ code: string; changes: Mends["changes"] } | null>(null);
+  const path = `/services/${encodeURIComponent(service)}/mend`;
+  const look = (code: string) =>
     act.run(async () => {
-      await ask("POST", `/services/${encodeURIComponent(service)}/mend`, { environment, code });
+      const found = await ask<Mends>("POST", path, { environment, code, settings: true, plan_only: true });
+      setPlan({ code, changes: found.changes });
+    });
+  const mend = () =>
+    act.run(async () => {
+      if (!plan) return;
+      await ask("POST", path, { environment, code: plan.code, settings: true });
+      setPlan(null);
       onMended();
     });
+  const live = (plan?.changes ?? []).filter((one) => one.kind === "environment").map((one) => one.name);
   return (
     <>
       {act.problems.length > 0 && (
@@ -50,7 +63,7 @@ export function Findings({
                 aria-disabled={act.busy || !may}
                 title={may ? undefined : t("Mending needs the role integrator")}
                 onClick={() => {
-                  if (may && !act.busy) void mend(one.code);
+                  if (may && !act.busy) void look(one.code);
                 }}
               >
                 {t("Mend it")}
@@ -59,6 +72,34 @@ export function Findings({
           </div>
         </div>
       ))}
+      <Panel title={t("What the mend changes")} open={plan !== null} onClose={() => setPlan(null)} wide>
+        {plan?.changes.map((one) => (
+          <div key={one.path} className="mb-3">
+            <p className="font-mono text-[12px] text-ink2">{one.path}</p>
+            <Diff lines={one.lines} label={t("Changes of {0}", one.path)} />
+          </div>
+        ))}
+        {live.length > 0 && (
+          <p className="strip mb-3">
+            {t("This is in effect at once in {0}; there is no draft of it.", live.join(", "))}
+          </p>
+        )}
+        <div className="flex gap-2">
+          <button
+            type="button"
+            className="btn btn-main"
+            aria-disabled={act.busy}
+            onClick={() => {
+              if (!act.busy) void mend();
+            }}
+          >
+            {live.length > 0 ? t("Change it now") : t("Make it a draft")}
+          </button>
+          <button type="button" className="btn" onClick={() => setPlan(null)}>
+            {t("Cancel")}
+          </button>
+        </div>
+      </Panel>
     </>
   );
 }

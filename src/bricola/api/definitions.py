@@ -90,6 +90,14 @@ class Finding(TypedDict):
 
 
 @closed
+class Mends(TypedDict):
+    """What was mended, or would be; `left` are the mends of environments, which take effect at once and have to be asked for."""
+
+    changes: list[Change]
+    left: list[Finding]
+
+
+@closed
 class KindEntry(TypedDict):
     """A kind of source: its word in definitions, what one and several are called, and the page where they stand, if they have one."""
 

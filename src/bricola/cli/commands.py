@@ -23,7 +23,12 @@ COMMANDS: dict[str, Listed] = {
     "roles": Listed("people", "People and callers", "List roles: what each may call, and which callers have it."),
     "apply": Listed("definitions", "Definitions",
         "Make drafts of the definitions in a folder. Shows the plan first; nothing goes live by this."),
-    "export": Listed("definitions", "Definitions", "Write all drafts as YAML files. The same definitions give the same bytes."),
+    "export": Listed("copies", "Definitions",
+                     "Write all drafts as YAML files, the same bytes for the same definitions. What was changed in the folder is never"
+                     " overwritten."),
+    "merge": Listed("copies", "Definitions",
+                    "Bring what was changed in a folder together with what others changed since. Exit status 1 when both changed one"
+                    " place."),
     "diff": Listed("definitions", "Definitions", "Show line by line how a folder differs from the drafts. Exit status 1 when it does."),
     "mend": Listed("definitions", "Definitions", "Do the mends of the review that are mechanical, as new drafts."),
     "review": Listed("definitions", "Definitions",

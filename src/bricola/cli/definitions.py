@@ -1,6 +1,5 @@
 """`apply`, `export`, `diff`, `review` and `mend`: definitions as text."""
 
-import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -9,13 +8,13 @@ from typing import Annotated, Any
 import typer
 
 from bricola.cli.connection import At, Json, connect
+from bricola.cli.copies import read_copy_note, write_copy_note
 from bricola.cli.differences import print_lines
 from bricola.cli.findings import print_findings
 from bricola.cli.output import ask_first, err, out, print_json, table, text, when
-from bricola.core.definitions.folder import read_bundle, read_folder, write_folder
-from bricola.core.problems import Problem, ProblemError
+from bricola.core.definitions.copies import note_of
+from bricola.core.definitions.folder import read_bundle, read_folder
 
-_REVISIONS = ".bricola-revisions"  # beside the files: which revisions they were, so that nothing is overwritten unseen
 _SIGNS = {"added": "[green]+ added[/]", "changed": "[yellow]~ changed[/]", "moved": "[yellow]> moved[/]",
           "removed": "[red]- removed[/]", "unchanged": "[dim]  unchanged[/]",
           "kept": "[dim]= kept, newer here[/]"}
@@ -37,8 +36,12 @@ def register(app: typer.Typer) -> None:
         """Make drafts of the definitions in a folder. Shows the plan first; nothing goes live by this."""
         texts = read_folder(folder)
         read_bundle(texts)  # mistakes are told before anything is sent
-        based_on = _read_revisions(folder)
+        note = read_copy_note(folder)
         with connect(at) as client:
+            based_on = dict(note.revisions) if note is not None and note.server in ("", client.url) else None
+            if note is not None and based_on is None and not as_json:
+                out.print(f"[yellow]▲[/] The folder is a copy of {text(note.server)}, and this is {text(client.url)}: what others changed "
+                          "here meanwhile is not looked at.")
             planned = client.plan_changes(texts, remove, based_on)
             plan = planned["changes"]
             busy = any(one["action"] not in ("unchanged", "kept") for one in plan)
@@ -50,7 +53,8 @@ def register(app: typer.Typer) -> None:
             changes = client.apply(texts, remove, based_on=based_on) if busy else plan
             if busy and based_on is not None:
                 kept = {f"{one['kind']} {one['name']}" for one in changes if one["action"] == "kept"}
-                _write_revisions(folder, client.export_with_revisions()[1] | {name: based_on[name] for name in kept})
+                revisions = client.export_with_revisions()[1] | {name: based_on[name] for name in kept}
+                write_copy_note(folder, note_of(client.url, revisions, texts))
         if as_json:
             print_json(changes)
         elif busy:
@@ -58,21 +62,6 @@ def register(app: typer.Typer) -> None:
             for one in changes:
                 if one["effective"]:
                     out.print(f"The {one['kind']} {text(one['name'])} is a live setting: in effect since {when(one['effective'])}.")
-
-    @app.command(rich_help_panel=panel)
-    def export(
-        folder: Annotated[Path, typer.Argument(help="Folder to write into; made when missing.")],
-        at: At = "", as_json: Json = False,
-    ) -> None:
-        """Write all drafts as YAML files. The same definitions give the same bytes."""
-        with connect(at) as client:
-            files, revisions = client.export_with_revisions()
-        write_folder(folder, files)
-        _write_revisions(folder, revisions)
-        if as_json:
-            print_json({"folder": str(folder), "files": sorted(files)})
-        else:
-            out.print(f"Wrote {len(files)} files into {text(folder)}.")
 
     @app.command(rich_help_panel=panel)
     def diff(folder: Annotated[Path, typer.Argument(help="Folder of YAML files.")], at: At = "", as_json: Json = False) -> None:
@@ -93,16 +82,31 @@ def register(app: typer.Typer) -> None:
         service: str,
         environment: Annotated[str, typer.Argument(help="Also mend what concerns running it there.")] = "",
         code: Annotated[str, typer.Option(help="Only this finding, like pool.bounds; all but deliberate ones when left out.")] = "",
+        settings: Annotated[bool,
+                            typer.Option("--settings", help="Also change the environment itself, which takes effect at once.")] = False,
+        yes: Annotated[bool, typer.Option("--yes", "-y", help="Do it without asking.")] = False,
         at: At = "", as_json: Json = False,
     ) -> None:
-        """Do the mends of the review that are mechanical, as new drafts."""
+        """Do the mends of the review that are mechanical, as new drafts. Shows what it would do, and asks."""
         with connect(at) as client:
-            changes = client.mend(service, environment, code)
+            plan = client.mend(service, environment, code, settings, plan_only=True)
+            if not as_json:
+                for one in plan["changes"]:
+                    live = " in effect at once" if one["kind"] == "environment" else ""
+                    print_lines(f"{one['path']} {one['action']}{live}", one["lines"])
+                for left in plan["left"]:
+                    out.print(f"[yellow]▲[/] {text(left.get('place', ''))}: {text(left['message'])} {text(left.get('mend', ''))}",
+                              soft_wrap=True)
+                if plan["left"]:
+                    out.print("[dim]These are settings of the environment, which take effect at once: do them with --settings.[/]")
+            if plan["changes"]:
+                if not yes:
+                    touched = [one["name"] for one in plan["changes"] if one["kind"] == "environment"]
+                    ask_first("mend", as_json, f"Do this{f', at once in {chr(44).join(touched)}' if touched else ' as drafts'}?",
+                              f"{len(plan['changes'])} definitions")
+                plan = client.mend(service, environment, code, settings)
         if as_json:
-            print_json(changes)
-            return
-        for one in changes:
-            print_lines(f"{one['path']} {one['action']}", one["lines"])
+            print_json(plan)
 
     @app.command(rich_help_panel=panel)
     def review(
@@ -155,19 +159,3 @@ def _print_findings(findings: Sequence[Mapping[str, Any]], service: str, environ
     mendable = sum(one["mendable"] for one in findings)
     if mendable:
         out.print(f"{mendable} can be mended by: bricola mend {text(service)} {text(environment)}".rstrip())
-
-
-def _read_revisions(folder: Path) -> dict[str, int] | None:
-    """From which revisions the folder was exported; None for one that was not."""
-    try:
-        found = json.loads((folder / _REVISIONS).read_text())
-    except OSError:
-        return None
-    except ValueError:
-        raise ProblemError(Problem("apply.revisions", "The note of the exported revisions cannot be read.", place=str(folder / _REVISIONS),
-                                   mend="Export again, or remove the file to apply without it.")) from None
-    return {str(name): int(number) for name, number in found.items()}
-
-
-def _write_revisions(folder: Path, revisions: dict[str, int]) -> None:
-    (folder / _REVISIONS).write_text(json.dumps(revisions, indent=1, sort_keys=True) + "\n")

@@ -95,10 +95,11 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
     def review(self, service: str, environment: str = "") -> "list[definitions.Finding]":
         return cast("list[definitions.Finding]", self._ask("GET", f"/services/{service}/review", params={"environment": environment}))
 
-    def mend(self, service: str, environment: str = "", code: str = "") -> "list[definitions.Change]":
-        """Do the mends that are mechanical; answers the changed definitions."""
-        return cast("list[definitions.Change]",
-                    self._ask("POST", f"/services/{service}/mend", json={"environment": environment, "code": code})["changes"])
+    def mend(self, service: str, environment: str = "", code: str = "", settings: bool = False,
+             plan_only: bool = False) -> "definitions.Mends":
+        """Do the mends that are mechanical; those of environments, which take effect at once, only with `settings`."""
+        body = {"environment": environment, "code": code, "settings": settings, "plan_only": plan_only}
+        return cast("definitions.Mends", self._ask("POST", f"/services/{service}/mend", json=body))
 
     # services
 

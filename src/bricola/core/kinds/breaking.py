@@ -13,7 +13,21 @@ from bricola.core.shapes.forms import NEWEST
 def broken_by(before: Catalogue, after: Catalogue) -> list[Problem]:
     """The problems that there are with `after` and were not with `before`, each once. Takes as long as looking at everything twice."""
     known = set(_problems(before))
-    return [one for one in dict.fromkeys(_problems(after)) if one not in known]
+    return [*_taken_away(before, after), *(one for one in dict.fromkeys(_problems(after)) if one not in known)]
+
+
+def _taken_away(before: Catalogue, after: Catalogue) -> Iterator[Problem]:
+    """Places of backends that an environment would lose, which take effect at once: a text that was written before they were made does not
+    have them."""
+    for old in before.environments():
+        new = after.find_environment(old.name)
+        if new is None:
+            continue
+        for one in old.backends:
+            if one.ends and not (binding.ends if (binding := new.binding(one.name)) is not None else ()):
+                yield Problem("binding.dropped", f"The place of the backend {one.name} is taken away, at once.",
+                              place=f"environment {old.name}",
+                              found=f"no line '{one.name}:' under 'backends:'", mend="Export first, or merge, to keep what connect made.")
 
 
 def _problems(catalogue: Catalogue) -> Iterator[Problem]:

@@ -23,7 +23,7 @@ RULES = Rules(
     Rule("binding.file-missing", Area.ENVIRONMENT, _E, "A database file is never created by serving it."),
     Rule("binding.address", Area.ENVIRONMENT, _E, "An address is a host and a port."),
     Rule("binding.twice", Area.ENVIRONMENT, _W, "Two endpoints at one address fail together."),
-    Rule("binding.read-only", Area.ENVIRONMENT, _E, "An operation that writes cannot run where nothing may be written.", True),
+    Rule("binding.read-only", Area.ENVIRONMENT, _E, "An operation that writes cannot run where nothing may be written."),
     Rule("binding.requests", Area.ENVIRONMENT, _H,
          "After a crash only a mark in the backend itself tells whether a repeated write was done."),
     Rule("context.unused", Area.ENVIRONMENT, _H, "A context value that no operation takes has no effect."),
@@ -192,10 +192,8 @@ def _writes(catalogue: Catalogue, resolved: ResolvedService, environment: Enviro
             continue
         where = f"environment {environment.name}, backends, {name}"
         if binding.read_only:
-            backends = tuple(one.model_copy(update={"read_only": False}) if one.name == name else one for one in environment.backends)
             yield finding("binding.read-only", f"{operation} writes, but {name} is read only in {environment.name}.", f"{where}, read_only",
-                          mend="Bind it without 'read_only:', or leave out the operations that write.",
-                          mended=environment.model_copy(update={"backends": backends}))
+                          mend="Leave out the operations that write. It is a lock: whoever may take it away binds it without 'read_only:'.")
         elif not binding.requests and backend is not None and "requests" in backend.about.settings:
             yield finding("binding.requests", f"{name} keeps no marks of repeatable requests.", where,
                           mend="Make a table with the columns id (64 characters, primary key), expires (whole number) and answer (text),"

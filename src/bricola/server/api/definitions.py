@@ -59,10 +59,13 @@ class AroundAll(BaseModel):
 
 
 class Mend(BaseModel):
-    """`code` of one rule; empty for every mend that is mechanical."""
+    """`code` of one rule; empty for every mend that is mechanical. Only with `settings` is an environment changed, at once; `plan_only`
+    tells what would be done."""
 
     environment: str = ""
     code: str = ""
+    settings: bool = False
+    plan_only: bool = False
 
 
 @router.post("/definitions", response_model=answers.Applied)
@@ -124,7 +127,8 @@ async def review(service: str, _: Viewer, bricola: Running, environment: str = "
     return [plain_finding(one) for one in await review_service(bricola, service, environment)]
 
 
-@router.post("/services/{service}/mend", response_model=answers.Changes)
+@router.post("/services/{service}/mend", response_model=answers.Mends)
 async def mend(service: str, body: Mend, user: Integrator, bricola: Running) -> dict[str, Any]:
-    """Do the mends of the review that are mechanical, as new drafts."""
-    return {"changes": [plain_change(one) for one in await mending.mend(bricola, service, body.environment, body.code, user.name)]}
+    """Do the mends of the review that are mechanical, as new drafts; those of environments only where that is asked for."""
+    done = await mending.mend(bricola, service, body.environment, body.code, user.name, body.settings, body.plan_only)
+    return {"changes": [plain_change(one) for one in done.changes], "left": [plain_finding(one) for one in done.left]}
