@@ -4,6 +4,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from bricola.core.definitions.copies import CopyNote, Outcome, is_edited, merged, note_of, read_note, renewal
+from bricola.core.definitions.threeway import merge_lines
 
 BASE = "object: a\nbackend: b\nfields:\n  one: {type: int}\n  two: {type: int}\n  three: {type: int}\n"
 MINE = BASE.replace("one: {type: int}", "one: {type: long}")
@@ -47,3 +48,21 @@ def test_an_export_never_touches_what_was_changed(mine: dict[str, str], theirs: 
 
 def test_notes_of_older_programs_are_read() -> None:
     assert read_note('{"object a": 3}', "note") == CopyNote("", {"object a": 3})
+
+
+Lines = st.lists(st.sampled_from(["a", "b", "c", "d"]), max_size=8).map(lambda lines: "".join(f"{one}\n" for one in lines))
+
+
+@given(Lines, Lines, Lines)
+def test_a_merge_takes_each_side_where_only_it_changed(base: str, mine: str, theirs: str) -> None:
+    assert merge_lines(base, mine, base) == (mine, False)
+    assert merge_lines(base, base, theirs) == (theirs, False)
+    assert merge_lines(base, mine, mine) == (mine, False)
+    text, conflict = merge_lines(base, mine, theirs)
+    other, also = merge_lines(base, theirs, mine)
+    assert conflict == also
+    if not conflict:
+        assert text == other  # whoever merges, the outcome is the same
+    else:  # and nobody's lines are lost
+        for lines in (mine, theirs):
+            assert all(text.count(f"{one}\n") >= 1 for one in lines.split())

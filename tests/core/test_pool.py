@@ -60,6 +60,7 @@ class Sessions:
         self.made: list[Session] = []
         self.open_now, self.opening, self.most_opening = 0, 0, 0
         self.refuse: set[str] = set()
+        self.room = 1000  # sessions that the backend lets one user have
         self.hang: set[str] = set()
 
     async def open(self, endpoint: Endpoint) -> Session:
@@ -69,6 +70,8 @@ class Sessions:
             if endpoint.name in self.hang:
                 await asyncio.sleep(60)
             await asyncio.sleep(0)
+            if self.open_now >= self.room:
+                raise ProblemError(Problem("backend.no-room", "The host takes no further session of this user.", Kind.BUSY))
             if endpoint.name in self.refuse:
                 raise ProblemError(Problem("backend.unreachable", "Down.", Kind.BACKEND, inner="refused"))
         finally:
@@ -271,6 +274,58 @@ async def test_a_standby_serves_only_while_the_first_is_away() -> None:
     await tend(pool, clock, 1)  # so the standby's session goes when its call ends
     pool.give_back(session)
     assert (await pool.borrow()).endpoint == "north"
+
+
+async def test_a_backend_that_has_room_for_no_more_is_no_failure_and_the_pool_keeps_to_it() -> None:
+    pool, kind, clock = make(max_size=5)
+    kind.room = 2
+    served: list[Session] = []
+
+    async def call() -> None:
+        async with pool.session() as session:
+            served.append(session)
+            await asyncio.sleep(0.01)
+
+    await asyncio.gather(*(call() for _ in range(8)))  # nobody is refused: they wait for the two
+    assert (len(served), len(kind.made), pool.state, pool.view()["backend_limit"]) == (8, 2, "serving", 2)
+    assert [one.connect_errors for one in pool.endpoints] == [1]
+    await asyncio.sleep(0.15)
+    kind.room, clock.now = 3, 61.0  # after a while it is asked again
+    await asyncio.gather(*(call() for _ in range(8)))
+    assert len(kind.made) == 3
+
+
+async def test_who_is_gone_leaves_the_queue() -> None:
+    pool, _, _ = make(max_size=1, timeout=5)
+    held = await pool.borrow()
+    gone = asyncio.Event()
+    waiting = asyncio.create_task(pool.borrow(Call(left=gone.wait)))  # type: ignore[arg-type]
+    staying = asyncio.create_task(pool.borrow(Call(left=asyncio.Event().wait)))  # type: ignore[arg-type]
+    await asyncio.sleep(0.01)
+    gone.set()
+    with pytest.raises(ProblemError, match="was gone before"):
+        await waiting
+    pool.give_back(held)
+    assert await staying is held
+    assert pool.statistics()["requests_waiting"] == 0
+
+
+async def test_a_changed_secret_is_tried_at_once() -> None:
+    pool, kind, clock = make(breaker=Breaker(failures=1, retry_after=300))
+    kind.refuse.add("north")
+    with pytest.raises(ProblemError):
+        await pool.borrow()
+    assert pool.endpoints.state("north").circuit is Circuit.OPEN
+    kind.refuse.clear()
+    clock.now += 1
+    with pytest.raises(ProblemError):
+        await pool.borrow()  # it is left alone for a while
+    pool.start()
+    pool.try_again()
+    await asyncio.sleep(0.05)
+    assert pool.endpoints.state("north").circuit is Circuit.CLOSED
+    assert await pool.borrow()
+    await pool.close()
 
 
 async def test_people_stop_start_recycle_and_evict() -> None:

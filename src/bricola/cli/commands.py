@@ -30,7 +30,8 @@ COMMANDS: dict[str, Listed] = {
                     "Bring what was changed in a folder together with what others changed since. Exit status 1 when both changed one"
                     " place."),
     "diff": Listed("definitions", "Definitions", "Show line by line how a folder differs from the drafts. Exit status 1 when it does."),
-    "mend": Listed("definitions", "Definitions", "Do the mends of the review that are mechanical, as new drafts."),
+    "mend": Listed("definitions", "Definitions",
+                   "Do the mends of the review that are mechanical, as new drafts. Shows what it would do, and asks."),
     "review": Listed("definitions", "Definitions",
         "List what stands between a draft and a sound release. Exit status 1 when an error stops it."),
     "workflows": Listed("workflows", "Definitions",

@@ -28,7 +28,7 @@ from bricola.server.kinds.kind import KindServer
 from bricola.server.metrics import Metrics
 from bricola.server.ports.calls import Calls, StoredRequests
 from bricola.server.ports.changes import Changes, Topic
-from bricola.server.ports.credentials import Credentials
+from bricola.server.ports.credentials import Credentials, Retried
 from bricola.server.ports.drafts import Drafts
 from bricola.server.ports.films import Films
 from bricola.server.ports.jobs import StoredJobs
@@ -103,6 +103,7 @@ class Bricola:
         self.changes.follow(Topic.DEFINITIONS, self.drafts)
         self.changes.follow(Topic.CALLERS, self.people)
         self.changes.follow(Topic.CREDENTIALS, self.credentials)
+        self.changes.follow(Topic.CREDENTIALS, Retried(self.places))
         self.changes.follow(Topic.FILMS, self.films)
         self.changes.follow(Topic.DEPLOYMENTS, self.places)
         self._chores: dict[str, asyncio.Task[None]] = {}  # by name; one that still runs is not begun again

@@ -65,6 +65,7 @@ class Call:
     desk: Desk | None = None  # where it has itself accepted as a job, or asks for one
     journal: Journal | None = None  # of the job that it is
     stand_ins: StandIns | None = None  # of a test: what its inner calls are answered instead of being made
+    left: Callable[[], Awaitable[None]] | None = None  # waits until its caller is gone
     # what becomes known
     limits: Limits | None = None  # that counted this call in
     result: str = "answered"
@@ -112,6 +113,10 @@ class Call:
 def out_of_time() -> ProblemError:
     return ProblemError(Problem("call.deadline", "The call took longer than calls may take here.", Kind.BUSY,
                                 mend="Ask for less, or try again later. The environment's 'call_seconds' says how long a call may take."))
+
+
+def caller_left() -> ProblemError:
+    return ProblemError(Problem("caller.left", "The caller was gone before the answer, so the call was stopped.", Kind.BUSY))
 
 
 Handler = Callable[[Call, Values], Awaitable[Values]]

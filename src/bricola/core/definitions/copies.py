@@ -11,8 +11,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
-from merge3 import Merge3
-
+from bricola.core.definitions.threeway import merge_lines
 from bricola.core.problems import Problem, ProblemError
 
 NOTE = ".bricola-revisions"
@@ -103,7 +102,5 @@ def merged(path: str, base: str | None, mine: str | None, theirs: str | None) ->
         return MergedFile(path, Outcome.KEPT, mine)
     if base == mine:
         return MergedFile(path, Outcome.TAKEN, theirs)
-    both = Merge3((base or "").splitlines(keepends=True), mine.splitlines(keepends=True), theirs.splitlines(keepends=True))
-    conflict = any(one[0] == "conflict" for one in both.merge_groups())
-    text = "".join(both.merge_lines("this folder", "the service", reprocess=False))
+    text, conflict = merge_lines(base or "", mine, theirs)
     return MergedFile(path, Outcome.CONFLICT if conflict else Outcome.MERGED, text)

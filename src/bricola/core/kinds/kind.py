@@ -72,6 +72,7 @@ class Compiled(NamedTuple):
     gives_result: bool = False  # of a job of the operation that it is published with
     calls_back: bool = False  # what it accepts is told to an address, where the caller names one
     stops_when_left: bool = False  # when the caller is gone, it is stopped
+    leaves_queue: bool = False  # until it has its one session nothing has begun, so a caller who is gone stops waiting for it
     clean: Cleaner | None = None  # takes out of a message what an application put beside the contract
 
 

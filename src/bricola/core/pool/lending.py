@@ -17,7 +17,7 @@ from typing import Any, Generic
 
 import structlog
 
-from bricola.core.calls.call import Call
+from bricola.core.calls.call import Call, caller_left
 from bricola.core.calls.trace import Lent
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import PoolSettings
@@ -31,6 +31,8 @@ log = structlog.stdlib.get_logger("bricola.pools")
 
 _JITTER = 0.1  # a session lives up to this share shorter, so that those opened together do not all end together
 _LIMIT_SECONDS = 1.0  # for asking a backend how many sessions it allows, which is good to know and no more
+NO_ROOM = "backend.no-room"  # the code with which a kind of session says that the backend takes no further one
+_BELIEVED_SECONDS = 60.0  # after which it is asked whether there is room again
 _FIRST_PAUSE, _LONGEST_PAUSE = 0.1, 2.0  # seconds between attempts to grow while others are still in use
 
 
@@ -62,6 +64,7 @@ class Lender(Generic[S]):
         self._state = PoolState.ASLEEP if settings.start == "first-call" else PoolState.SERVING
         self._tasks: set[asyncio.Task[None]] = set()
         self._growing: asyncio.Task[None] | None = None
+        self._room: tuple[int, float] | None = None  # how many sessions the backend has room for, and until when that is believed
 
     @property
     def kind(self) -> SessionKind[S]:
@@ -100,7 +103,7 @@ class Lender(Generic[S]):
             if self._state in NOT_LENDING:
                 self._count.requests_errors += 1
                 raise stopped(self.name, self._state)
-            held = self._idle.pop() if self._idle else await self._wait(deadline)
+            held = self._idle.pop() if self._idle else await self._wait(deadline, call)
             now = self._clock()
             if not self._kind.is_sound(held.session):
                 self._lose(held)
@@ -165,7 +168,7 @@ class Lender(Generic[S]):
         return (held.state is _DRAINING or held.generation != self._generation or now >= held.expires
                 or self._state not in KEEPING or len(self._all) > self._settings.max_size)
 
-    async def _wait(self, deadline: float) -> Held[S]:
+    async def _wait(self, deadline: float, call: Call | None) -> Held[S]:
         if len(self._waiting) >= self._settings.max_waiting:
             self._count.requests_errors += 1
             raise ProblemError(Problem("pool.full", "Too many calls wait for this backend.", Kind.BUSY,
@@ -181,6 +184,9 @@ class Lender(Generic[S]):
         self._grow()
         # A timer that ends the wait from the future's side: a session is either given or not, with no race between.
         timer = loop.call_later(max(0.0, deadline - since), self._time_out, future)
+        watch = asyncio.ensure_future(call.left()) if call is not None and call.left is not None else None
+        if watch is not None:  # who is gone leaves the queue, whatever it asked for: nothing has begun yet
+            watch.add_done_callback(lambda done: None if done.cancelled() else self._end_wait(future, caller_left()))
         try:
             return await future
         except ProblemError:
@@ -194,15 +200,20 @@ class Lender(Generic[S]):
             raise
         finally:
             timer.cancel()
+            if watch is not None:
+                watch.cancel()
             self._count.requests_wait_ms += (self._clock() - since) * 1000
 
     def _time_out(self, future: "asyncio.Future[Held[S]]") -> None:
+        self._end_wait(future, ProblemError(Problem(
+            "pool.timeout", "No session to the backend came free in time.", Kind.BUSY,
+            expected=f"within {self._settings.timeout:g} s", mend="Try again in a moment.")))
+
+    def _end_wait(self, future: "asyncio.Future[Held[S]]", error: ProblemError) -> None:
         if not future.done():
             with contextlib.suppress(ValueError):
                 self._waiting.remove(future)
-            future.set_exception(ProblemError(Problem(
-                "pool.timeout", "No session to the backend came free in time.", Kind.BUSY,
-                expected=f"within {self._settings.timeout:g} s", mend="Try again in a moment.")))
+            future.set_exception(error)
 
     def _fail_waiting(self, error: ProblemError) -> None:
         while self._waiting:
@@ -223,15 +234,21 @@ class Lender(Generic[S]):
             held.state = _WARM
             self._idle.append(held)
 
+    def _most(self) -> int:
+        """How many sessions there may be: as the settings say, or as the backend itself has said a while ago."""
+        if self._room is not None and self._clock() >= self._room[1]:
+            self._room = None
+        return self._settings.max_size if self._room is None else min(self._settings.max_size, self._room[0])
+
     def _grow(self) -> None:
-        if (self._growing is None and self._waiting and len(self._all) < self._settings.max_size
+        if (self._growing is None and self._waiting and len(self._all) < self._most()
                 and self._state not in NOT_LENDING):
             self._growing = asyncio.get_running_loop().create_task(self._grow_while_waited())
 
     async def _grow_while_waited(self) -> None:
         pause = _FIRST_PAUSE
         try:
-            while self._waiting and len(self._all) < self._settings.max_size:
+            while self._waiting and len(self._all) < self._most():
                 try:
                     held = await self._open()
                 except ProblemError as error:
@@ -289,6 +306,12 @@ class Lender(Generic[S]):
             state.connect_errors += 1
             self._count.connections_errors += 1
             error = self._as_problem(failure)
+            if error.problem.code == NO_ROOM:  # it answers, and is sound: no failure of the endpoint
+                self.endpoints.given_up(state)
+                self.backend_limit = open_now = len(self._all) - 1
+                self._room = open_now, self._clock() + _BELIEVED_SECONDS
+                log.info("the backend has room for no more", pool=self.name, sessions=open_now, endpoint=state.name)
+                raise error from None
             self._failed(state, error.problem.inner or error.problem.message)
             raise error from None
         now = self._clock()

@@ -89,6 +89,15 @@ class Pool(Lender[S]):
             held.check_at = min(held.check_at, now + settings.check_after)
         self._grow()
 
+    def try_again(self) -> None:
+        """Something outside has changed, as a secret: ask the endpoints that are left alone at once, and not when their pause is over."""
+        self._room = None
+        for state in self.endpoints:
+            if state.circuit is Circuit.OPEN:
+                state.pause = 0.0
+        if self._state in (PoolState.SERVING, PoolState.ASLEEP):
+            self._check_endpoints(self._clock())
+
     def retire(self) -> None:
         """Another pool takes this one's place: keep nothing warm any more, but still serve the calls in flight."""
         self._state = PoolState.RETIRED
@@ -180,7 +189,7 @@ class Pool(Lender[S]):
             self._spawn(self._check_idle(held))
         self._check_endpoints(now)
         self._move_one(now)
-        while len(self._all) < min(settings.min_size, settings.max_size) and self._state is PoolState.SERVING:
+        while len(self._all) < min(settings.min_size, self._most()) and self._state is PoolState.SERVING:
             self._offer(await self._open())
 
     def _move_one(self, now: float) -> None:

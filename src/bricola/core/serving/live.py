@@ -48,6 +48,7 @@ class LiveOperation:
     tells_of: str = ""  # the operation whose jobs it gives the results of
     calls_back: bool = False  # what it accepts is told to an address, where the caller names one
     stops_when_left: bool = False  # it is stopped when its caller is gone
+    leaves_queue: bool = False  # it waits for a session before anything has begun
 
     def declared(self, error: ProblemError, call: str) -> DeclaredFaultError | None:
         """The fault of the contract by which a failure is told; None for one that the contract has no fault for, and for what is said of
@@ -143,6 +144,7 @@ def compile_service(
             tells_of=one.of if compiled.gives_result else "",
             calls_back=compiled.calls_back,
             stops_when_left=compiled.stops_when_left,
+            leaves_queue=compiled.leaves_queue,
         )
     by_tag, by_action, shared = _dispatch(operations, namespace)
     probes = tuple(dict.fromkeys(probe for one in (*resolved.operations, *hooks) for probe in one.kind.probes(one)))

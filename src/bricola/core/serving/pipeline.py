@@ -12,7 +12,7 @@ from typing import Any, NamedTuple, Protocol
 
 import structlog
 
-from bricola.core.calls.call import Call, Picture, PictureError
+from bricola.core.calls.call import Call, Picture, PictureError, caller_left
 from bricola.core.calls.callers import ANONYMOUS, Caller, Callers, no_identity
 from bricola.core.calls.idempotency import MOST_ID, Idempotency, RequestKey
 from bricola.core.calls.trace import Held, Trace
@@ -198,6 +198,8 @@ class Pipeline:
             if operation.tells_writes and not request.trial:
                 call.written = []
             work = self._handle(service, operation, call, values, face.request_id, request.trial, request.fresh)
+            if operation.leaves_queue and not operation.stops_when_left:
+                call.left = request.left
             answer = await (_while_there(request.left, work) if operation.stops_when_left and request.left is not None else work)
             if call.trace is not None:
                 call.trace.root.given = Held(operation.shape.output, answer)
@@ -362,7 +364,7 @@ async def _while_there(left: Callable[[], Awaitable[None]], work: Coroutine[Any,
         task.cancel()
         await asyncio.wait((task,))
         if task.cancelled():
-            raise ProblemError(Problem("caller.left", "The caller was gone before the answer, so the call was stopped.", Kind.BUSY))
+            raise caller_left()
         return task.result()
     finally:
         watch.cancel()

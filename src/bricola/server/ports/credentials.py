@@ -1,13 +1,33 @@
 """Credentials: sealed in the store, opened by the vault for whoever signs on."""
 
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any, Protocol
 
 from bricola.server.ports.storage import Storage
 from bricola.server.vault import Vault
 from bricola.store import credentials
 from bricola.store.credentials import CredentialPlace, StoredCredential
 from bricola.store.database import Db, timestamp
+
+
+class Pools(Protocol):
+    def pools(self) -> Mapping[Any, Any]: ...
+
+
+class Retried:
+    """Pools whose endpoints are left alone, since a secret was refused, ask again as soon as secrets change."""
+
+    def __init__(self, places: Pools) -> None:
+        self._places = places
+
+    def load(self, db: Db) -> None:
+        return None
+
+    async def take(self, loaded: None) -> None:
+        for pool in self._places.pools().values():
+            pool.try_again()
 
 
 class Credentials:

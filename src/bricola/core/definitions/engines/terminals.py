@@ -144,7 +144,8 @@ class Turn(Frozen):
     """What a screen that came means. Without anything more the next move follows.
 
     `message` is a text that its message has to contain, in capitals or not. `fault` ends the call with a declared fault, `go` goes on
-    at the move of that name, `end` answers with what was read. `refused` ends a sign-on, and says why in a few words.
+    at the move of that name, `end` answers with what was read. `refused` ends a sign-on, and says why in a few words; with `no_room` it is
+    no fault of the credential: the user is signed on as often as the host allows, and the pool keeps to that.
     """
 
     screen: Name
@@ -153,6 +154,7 @@ class Turn(Frozen):
     go: Name | Literal[""] = ""
     end: bool = False
     refused: Line = ""
+    no_room: bool = False
 
 
 class Collect(Frozen):

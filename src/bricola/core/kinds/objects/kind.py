@@ -68,14 +68,14 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
     backend = source.definition.backend
     pool, finder = pools[backend], source.definition.finder(operation.verb)
     if finder is not None:
-        return Compiled(compile_finder(operation, source, finder, pool))
+        return Compiled(compile_finder(operation, source, finder, pool), leaves_queue=True)
     if operation.verb == "get":
-        return Compiled(compile_get(operation, source, pool))
+        return Compiled(compile_get(operation, source, pool), leaves_queue=True)
     if operation.verb == "check":
-        return Compiled(compile_check(operation, source, pool))
+        return Compiled(compile_check(operation, source, pool), leaves_queue=True)
     refuse_read_only(operation.shape.name, backend, environment)
     requests = marks_table(backend, environment)
-    return Compiled(compile_write(operation, source, pool, requests), bool(requests))
+    return Compiled(compile_write(operation, source, pool, requests), bool(requests), leaves_queue=True)
 
 
 def _probes(operation: ResolvedOperation) -> Sequence[Probe]:

@@ -29,7 +29,7 @@ def _resolve(operation: Operation, definition: QueryDefinition, catalogue: Catal
 
 def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, pools: Pools) -> Compiled:
     source: ResolvedQuery = operation.source
-    return Compiled(compile_query(operation, source, pools[source.definition.backend]))
+    return Compiled(compile_query(operation, source, pools[source.definition.backend]), leaves_queue=True)
 
 
 def _probes(operation: ResolvedOperation) -> Sequence[Probe]:

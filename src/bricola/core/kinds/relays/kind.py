@@ -65,7 +65,7 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
     binding = environment.binding(definition.backend)
     seconds = binding.answer_seconds if binding is not None else 30.0
     handle = compile_relay(operation.shape, source.namespace, source.soap, pools[definition.backend], definition, seconds)
-    return Compiled(handle, checks_input=definition.check in ("both", "request"),
+    return Compiled(handle, leaves_queue=True, checks_input=definition.check in ("both", "request"),
                     clean=compile_cleaner(operation.shape.input) if definition.clean in ("both", "request") else None)
 
 

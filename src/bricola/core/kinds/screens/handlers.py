@@ -1,5 +1,6 @@
 """Handlers of screen flows: borrow a session that is signed on, play, and give it back to find its way to the start."""
 
+import asyncio
 import time
 
 from bricola.core.calls.call import Call, Handler
@@ -43,7 +44,7 @@ def compile_flow(operation: ResolvedOperation, source: ResolvedFlow, pool: Termi
                 attempt += 1
                 call.tried_again("the session was lost")
                 continue
-            except (ProblemError, DeclaredFaultError):
+            except (ProblemError, DeclaredFaultError, asyncio.CancelledError):
                 broken = False  # it finds its way back, or is replaced
                 raise
             finally:

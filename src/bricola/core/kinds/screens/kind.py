@@ -31,7 +31,9 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
     source: ResolvedFlow = operation.source
     if source.definition.writes:
         refuse_read_only(operation.shape.name, source.definition.backend, environment)
-    return Compiled(compile_flow(operation, source, pools[source.definition.backend]))
+    # Nothing is lost by a read that ends in the middle: the session finds its way back.
+    return Compiled(compile_flow(operation, source, pools[source.definition.backend]), stops_when_left=not source.definition.writes,
+                    leaves_queue=True)
 
 
 def _probes(operation: ResolvedOperation) -> Sequence[Probe]:

@@ -187,6 +187,10 @@ class Runner:
         screen = self._session.screen
         known = next((one for one in screens if one.name == turn.screen), None)
         said = known.message(screen) if known is not None else ""
+        if turn.no_room:
+            return ScreenError(Problem(
+                "backend.no-room", "The host takes no further session of this user.", Kind.BUSY, mend="Try again in a moment.",
+                inner=f"{turn.refused}{f'; the host says: {said}' if said else ''}"), picture_of(screen, "no room"))
         return ScreenError(
             Problem("backend.sign-on", f"The host refused Bricola's sign-on: {turn.refused}.", Kind.BACKEND,
                     mend="The people who run the service replace or free the credential.", inner=f"the host says: {said}" if said else ""),
