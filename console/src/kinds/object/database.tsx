@@ -78,7 +78,7 @@ export default function DatabasePage() {
               className={`block w-full border-t border-line px-4 py-1 text-left last:border-b ${one.name === name ? "chosen" : ""}`}
             >
               <span className="flex items-center gap-1.5">
-                <Mark name={one.used.length ? "serving" : one.reasons.length ? "risk" : "none"} />
+                <Mark name={markOf(one)} />
                 <b className="truncate font-mono text-[12.5px] font-semibold">{one.name}</b>
                 <span className="ml-auto text-xs text-ink2">
                   {one.rows === null ? one.kind : `${one.exact ? "" : "about "}${one.rows.toLocaleString("en")}`}
@@ -118,6 +118,12 @@ export default function DatabasePage() {
       </div>
     </>
   );
+}
+
+/** Green only where a service publishes it; an object alone is a draft of one. */
+function markOf(table: TableRow) {
+  if (table.used.some((one) => !one.endsWith("not published"))) return "serving";
+  return table.used.length ? "draft" : table.reasons.length ? "risk" : "none";
 }
 
 function Columns({ table }: { table: TableDetail }) {
