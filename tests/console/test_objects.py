@@ -1,6 +1,7 @@
 """Objects in the console: made of a table, edited, published by ticks; real keys, trials and comparison at the bench."""
 
 import re
+import sqlite3
 
 from playwright.sync_api import Page, expect
 
@@ -25,6 +26,37 @@ def test_a_table_becomes_a_service_with_what_is_ticked(desk: Page, own: Demo) ->
     with Client(own.url) as client:
         client.sign_in("imke", own.password("imke"))
         assert [one["name"] for one in client.service("PermitBook")["operations"]] == ["GetPermit", "FindPermits", "CreatePermit"]
+
+
+def test_what_the_database_does_not_say_is_asked_and_what_it_has_is_named(desk: Page, own: Demo) -> None:
+    with sqlite3.connect(own.data / "sightings.db") as db:
+        db.execute("CREATE TABLE mood (code TEXT PRIMARY KEY, words TEXT)")
+        db.execute("INSERT INTO mood VALUES ('calm', 'Calm water')")
+        db.execute("CREATE TABLE sighting (id INTEGER PRIMARY KEY AUTOINCREMENT, number VARCHAR(9) NOT NULL UNIQUE, seen DATETIME,"
+                   " mood TEXT NOT NULL REFERENCES mood (code), spot GEOMETRY, told DATE DEFAULT CURRENT_DATE)")
+        db.execute("INSERT INTO sighting (number, seen, mood) VALUES ('S-1', '2026-02-03 04:05:06', 'calm')")
+    db.close()
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        client.connect_backend("sightings", "rehearsal", "sqlite", {"file": "sightings.db"})
+        desk.goto(f"{own.url}/definitions/database?place=rehearsal+sightings&table=sighting")
+        rows = desk.get_by_role("region", name="Table").get_by_role("row")
+        expect(rows.filter(has_text="number")).to_contain_text("string")
+        expect(rows.filter(has_text="told")).to_contain_text("the database, if nothing is given")
+        expect(rows.filter(has_text="INTEGER")).to_contain_text("the database alone")
+        expect(rows.filter(has_text="GEOMETRY")).to_contain_text("none, left out")
+        form = desk.get_by_role("complementary", name="Make an object")
+        expect(form).to_contain_text("The database does not say which zone they are in")
+        form.get_by_role("combobox", name="Moments of seen").click()
+        desk.get_by_role("option", name="are in UTC").click()
+        form.get_by_role("combobox", name="Key").click()
+        desk.get_by_role("option", name="number (unique)").click()
+        form.get_by_role("button", name="Make it").click()
+        expect(form).to_contain_text("sighting.spot is left out: messages have no type for GEOMETRY")
+        expect(form.get_by_role("status")).to_contain_text("Saved as 2 drafts")  # the moods are an object to pick from
+        made = client.export()["objects/sighting.yaml"]
+        for line in ("key: [number]", "zone: utc", "refers_to: mood", "database_default: true", "sample: S-1"):
+            assert line in made, made
 
 
 def test_a_field_is_edited_and_an_operation_published_by_a_tick(desk: Page, own: Demo) -> None:

@@ -1,5 +1,6 @@
 """Verdicts on contract changes, held against an independent judge where one can tell."""
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -16,6 +17,7 @@ from bricola.core.kinds.resolve import resolve_service
 from bricola.core.messages.envelope import Soap
 from bricola.core.messages.request import write_request
 from bricola.core.messages.samples import sample_values
+from bricola.core.shapes.forms import Form
 from bricola.core.shapes.model import ServiceShape
 from tests.core.samples import PARTS
 
@@ -126,3 +128,13 @@ def test_texts_are_compared_line_by_line() -> None:
     assert lines[2] == ("-", 11, None, "line 10")
     assert [(one.path, one.action) for one in compare_texts({"a": "1", "b": "2"}, {"b": "3", "c": "4"})] == [
         ("a", "removed"), ("b", "changed"), ("c", "added")]
+
+
+def test_the_step_to_a_form_in_which_faults_have_a_cause_is_told() -> None:
+    """And it leaves whoever reads faults by their code something to look at, nobody else."""
+    new = shape()
+    old = replace(new, form=Form.SECOND)
+    assert [(one.rule, one.verdict) for one in compare_contracts(old, new)] == [("form.cause", READERS)]
+    assert compare_contracts(new, new) == []
+    silent = replace(new, operations=tuple(replace(one, faults=()) for one in new.operations))
+    assert compare_contracts(replace(silent, form=Form.SECOND), silent) == []

@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 
+from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.runner import Runner
@@ -161,6 +162,26 @@ async def test_two_calls_share_the_one_session_that_is_allowed(registry: Path) -
         assert [len(one["passage"]) for one in answers] == [40, 40, 40]
         assert len(server.devices) <= 2
         assert pool.statistics()["pool_size"] == 1  # the second was refused: already signed on
+        (end,) = pool.endpoints  # which is a bound of the host and no failure: nothing is left alone for it
+        assert (end.failures, str(end.circuit), str(pool.state), pool.view()["backend_limit"]) == (0, "closed", "serving", 1)
+
+
+async def test_callers_who_are_gone_leave_the_queue_and_stop_their_walk(registry: Path) -> None:
+    async with demo_host("ledger", registry) as (server, port), pool_to(backend_of("ledger"), port, max_size=1) as pool:
+        call = handler_of("LockLedger", pool)
+        gone = asyncio.Event()
+        walking = asyncio.create_task(call(dict(ALL)))
+        await until(lambda: server.keys > 4)  # in the middle of its twenty pages
+        waiting = [asyncio.create_task(call(dict(ALL), Call(left=gone.wait))) for _ in range(40)]  # type: ignore[arg-type]
+        await asyncio.sleep(0.01)
+        gone.set()
+        assert {(await problem_of(one)).code for one in waiting} == {"caller.left"}
+        walking.cancel()
+        await asyncio.wait((walking,))
+        await until(settled(pool))  # it has found its way back, signed on as it was
+        keys = server.keys
+        assert (await call({**ALL, "maxRows": 5}))["passage"] == expected_rows(registry)[:5]
+        assert (pool.statistics()["connections_num"], server.keys - keys < 5) == (1, True)
 
 
 async def test_a_host_that_drops_is_left_for_its_twin(registry: Path) -> None:

@@ -22,6 +22,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.faces import Request
 from bricola.core.serving.live import LiveService, compile_service
 from bricola.core.serving.pipeline import Answer, CallRecord, Pipeline
+from bricola.core.shapes.forms import Form
 from tests.core.samples import gauge_catalogue
 from tests.core.test_messages import GOOD
 
@@ -90,6 +91,20 @@ def test_an_answered_call_and_its_record(version: Soap) -> None:
     (record,) = made[2]
     assert record == CallRecord("call-1", 1000.0, "live", "GaugeBook", 7, "GetGauge", "tide-reader", f"soap {version.number}", 200,
                                 1000, "answered", "", "", record.request_bytes, len(answer.body))
+
+
+@pytest.mark.parametrize(("form", "cause", "v11", "v12"), [
+    (Form.THIRD, None, (500, b"soap:Client"), (400, b"soap:Sender")),  # as the contract says: the request has to change
+    (Form.THIRD, "sender", (500, b"soap:Client"), (400, b"soap:Sender")), (Form.THIRD, "receiver", (500, b"soap:Server"), (500, b"soap:Receiver")),
+    (Form.SECOND, None, (500, b"soap:Server"), (500, b"soap:Receiver")),  # a release keeps the form in which it was made
+    (Form.FIRST, "sender", (500, b"soap:Server"), (500, b"soap:Receiver")),
+])
+def test_a_declared_fault_says_whose_it_is(form: Form, cause: Any, v11: tuple[int, bytes], v12: tuple[int, bytes]) -> None:
+    fault = DeclaredFaultError("NotFound", "None such.", {"message": "None such.", "code": "G07"}, cause)
+    pipeline, service, records = make(failing(fault))
+    for version, (status, code) in ((Soap.V11, v11), (Soap.V12, v12)):
+        answer = ask((pipeline, replace(service, shape=replace(service.shape, form=form)), records), version)
+        assert (answer.status, code in answer.body) == (status, True)
 
 
 @pytest.mark.parametrize("version", list(Soap))

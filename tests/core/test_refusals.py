@@ -130,13 +130,16 @@ async def test_a_triggers_words_reach_the_caller_unless_the_object_keeps_them(ri
     assert (error.name, error.message) == ("Conflict", "A rule of the database does not allow this.")
 
 
+@pytest.mark.parametrize("river", ["postgresql", "mariadb"], indirect=True)  # the third has no such bounds
 async def test_values_that_no_column_holds_name_theirs(river: Database) -> None:
     live = publish(river)
-    if river.engine != "sqlite":  # which has no such bounds
-        error = await refused(live, "CreateBerth", berth=BERTH | {"words": "far too long for it"})
-        assert (error.problem.kind, error.problem.place) == (Kind.INPUT, "CreateBerth/words")
-        error = await refused(live, "CreateBerth", berth=BERTH | {"metres": Decimal("1234567.5")})
-        assert (error.problem.kind, error.problem.place, "column metres" in error.problem.inner) == (Kind.INPUT, "CreateBerth/metres", True)
+    error = await refused(live, "CreateBerth", berth=BERTH | {"words": "far too long for it"})
+    assert (error.problem.kind, error.problem.place) == (Kind.INPUT, "CreateBerth/words")
+    error = await refused(live, "CreateBerth", berth=BERTH | {"metres": Decimal("1234567.5")})
+    assert (error.problem.kind, error.problem.place, "column metres" in error.problem.inner) == (Kind.INPUT, "CreateBerth/metres", True)
+    lines = [{"place": 1, "hook": "H1"}, {"place": 2, "hook": "far too long for it"}]
+    error = await refused(live, "CreateBerth", berth=BERTH | {"lines": {"berthLine": lines}})
+    assert (error.problem.kind, error.problem.place) == (Kind.INPUT, "CreateBerth/lines/berthLine/hook")
 
 
 async def test_what_the_backend_lacks_is_told_to_owners_exactly_and_to_callers_in_general(river: Database) -> None:
@@ -150,10 +153,9 @@ async def test_what_the_backend_lacks_is_told_to_owners_exactly_and_to_callers_i
     assert (error.problem.code, "born" in error.problem.inner) == ("backend.changed", True)
 
 
+@pytest.mark.parametrize("river", ["postgresql", "mariadb"], indirect=True)  # the third knows no users
 async def test_missing_rights_are_told_as_that(river: Database) -> None:
     """A user who may read, and not write."""
-    if river.engine == "sqlite":
-        return  # knows no users
     live = publish(river)
     river.run(f"CREATE USER reader {'IDENTIFIED BY' if river.engine == 'mariadb' else 'PASSWORD'} 'x'",
               *(("GRANT USAGE ON SCHEMA public TO reader",) if river.engine == "postgresql" else ()), "GRANT SELECT ON berth TO reader", "GRANT SELECT ON berth_line TO reader")

@@ -13,7 +13,7 @@ from bricola.core.calls.call import Call
 from bricola.core.calls.trace import Trace
 from bricola.core.calls.trials import Trial
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition
+from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition, ServiceDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
@@ -35,6 +35,18 @@ steps:
   odd: {fail: Odd, only_if: number % 2 == 1, detail: {number: number}}
   answer: {reply: {half: number // 2}}
 """
+
+
+def test_a_fault_about_which_the_sender_can_do_nothing_says_so() -> None:
+    for text, cause in ((HALF, "sender"), (HALF.replace("Odd: {description", "Odd: {cause: receiver, description"), "receiver")):
+        definition = read_definition(text)
+        assert read_definition(write_definition(definition)) == definition
+        own = read_definition("service: Try\noperations:\n  Run: {runs: workflow half}\n")
+        assert isinstance(own, ServiceDefinition)
+        (operation,) = resolve_service(own, Catalogue([own, definition])).operations
+        assert [one.cause for one in operation.shape.faults] == [cause]
+
+
 RECORDS = ("record: Item\nfields:\n  number: {type: int}\n  half: {type: int, required: false}\n  why: {type: string, required: false}",)
 
 

@@ -2,6 +2,7 @@
 
 import os
 import sqlite3
+import time
 from collections.abc import Iterator
 from typing import Any
 
@@ -83,6 +84,13 @@ def test_an_unprepared_table_answers_after_five_commands(own: Demo, place: str) 
     listed = ok(own, "discover", "tables", "rehearsal", backend, "yard")
     assert "open_yard" in listed
     assert "a view has no key of its own" in listed
+    weather = ok(own, "discover", "object", "rehearsal", backend, "weather", "--object", f"weather-{place}", "--show")
+    left_out = "weather.at_points is left out: messages have no type for"
+    assert (left_out in weather) is (place != "postgresql")  # whose own text stands for it
+    shown = ok(own, "discover", "object", "rehearsal", backend, "yard", "--object", f"other-{place}", "--show")
+    assert ("changed of yard: the database does not say in which zone" in shown) is (place != "postgresql")
+    told = ok(own, "discover", "object", "rehearsal", backend, "yard", "--object", f"other-{place}", "--zone", "utc", "--show")
+    assert ("zone: utc" in told, "in which zone" in told) == (place != "postgresql", False)
     ok(own, "discover", "object", "rehearsal", backend, "yard", "--service", service, "--role", "auditor", "--object", f"yard-{place}", "--child", "slip",
        "--operations", "get,find,create,update,delete")
     ok(own, "release", service)
@@ -146,3 +154,21 @@ def test_the_way_to_mariadb_is_checked_stage_by_stage(own: Demo, place: str) -> 
     assert "refused the sign-on" in refused.stdout
     ok(own, "credentials", "rotate", "yards-mariadb", "--user", "bricola", stdin=f"{postgres.PASSWORD}\n")
     ok(own, "check", "rehearsal", "yards-mariadb")
+
+
+@pytest.mark.parametrize("place", ["mariadb"], indirect=True)
+def test_a_rotated_secret_is_used_at_once(own: Demo, place: str) -> None:
+    """While the breaker leaves the endpoint alone: the change itself is the sign to ask again, and not the end of a pause."""
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        ok(own, "credentials", "rotate", "yards-mariadb", "--user", "bricola", "--overlap", "0", stdin="wrong\n")
+        client.act_on_pool("rehearsal", "yards-mariadb", "recycle")
+        deadline = time.monotonic() + 20
+        while client.pool("rehearsal", "yards-mariadb")["state"] != "faulting":
+            assert time.monotonic() < deadline
+            own.run("call", "rehearsal", "YardsMariadb", "GetYardMariadb", "yardNo=1")
+        (end,) = client.pool("rehearsal", "yards-mariadb")["endpoints"]
+        assert (end["circuit"], "refused" in end["reason"].lower() or "denied" in end["reason"].lower()) == ("open", True)
+        ok(own, "credentials", "rotate", "yards-mariadb", "--user", "bricola", stdin=f"{postgres.PASSWORD}\n")
+        assert "Wagtail Yard" in ok(own, "call", "rehearsal", "YardsMariadb", "GetYardMariadb", "yardNo=1")
+        assert client.pool("rehearsal", "yards-mariadb")["state"] == "serving"

@@ -6,12 +6,14 @@ import pty
 import re
 import select
 import signal
+import socket
 import threading
 import time
 import warnings
 from datetime import date
 from decimal import Decimal
 from typing import Any
+from urllib.parse import urlsplit
 
 import pytest
 import zeep
@@ -214,6 +216,32 @@ def test_the_terminal_in_a_terminal_window(own: Demo) -> None:
         assert os.waitstatus_to_exitcode(status) == 0
     finally:
         os.close(screen)
+
+
+def test_callers_who_go_away_cost_no_walks_on_either_face(own: Demo) -> None:
+    """Forty who asked and hung up; the one after them does not wait for forty walks."""
+    address = urlsplit(own.url)
+    token = own.token("harbour-desk")
+    soap = ('<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Body><GetVesselLedger xmlns="urn:larkmere:lock-ledger">'
+            "<registration>LK-0412</registration></GetVesselLedger></e:Body></e:Envelope>")
+    requests = (("/soap/live/LockLedger", "text/xml", soap), ("/rest/live/LockLedger/GetVesselLedger", "application/json", '{"registration": "LK-0412"}'))
+    for number in range(40):
+        path, media, body = requests[number % 2]
+        with socket.create_connection((address.hostname, address.port)) as gone:  # type: ignore[arg-type]
+            gone.sendall(f"POST {path} HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer {token}\r\nContent-Type: {media}\r\n"
+                         f"Content-Length: {len(body)}\r\n\r\n{body}".encode())
+            time.sleep(0.02)  # so that it is taken up, and waits or walks
+    assert service(own, "LockLedger").GetVesselLedger(registration="LK-0412", maxRows=5).name
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        deadline = time.monotonic() + 20
+        while True:
+            left = [one["face"] for one in client.calls("live", "LockLedger", failed=True, limit=100) if one["fault"] == "caller.left"]
+            if len(left) >= 30 and {"rest", "soap 1.1"} <= set(left):
+                break
+            assert time.monotonic() < deadline, left
+            time.sleep(0.2)
+        assert client.pool("live", "ledger")["state"] == "serving"
 
 
 def test_one_host_is_killed_while_calls_run_and_all_come_back(own: Demo) -> None:

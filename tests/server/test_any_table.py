@@ -310,6 +310,28 @@ def test_children_whose_key_the_database_makes_stay_who_they_are(served: Served,
         answered(admin, service, known["delete"]["name"], key | {"changeToken": row["changeToken"]})
 
 
+def test_a_small_table_is_no_lookup_of_its_own_children(served: Served, engine: str) -> None:
+    with served.client() as admin:
+        made = admin.draft_object("trial", f"any-{engine}", "basin", name=f"{engine}-basin-whole", children=("quay",))
+        assert list(made["files"]) == [f"objects/{engine}-basin-whole.yaml"]  # the quays' object is known already
+        assert "refers_to" not in made["files"][f"objects/{engine}-basin-whole.yaml"]
+        ring = admin.draft_object("trial", f"any-{engine}", "rope", name=f"{engine}-rope-again")["files"]
+        assert f"refers_to: {engine}-" in ring[f"objects/{engine}-rope-again.yaml"]
+
+
+def test_a_child_with_children_is_refused_when_it_is_named(served: Served, engine: str) -> None:
+    with served.client() as admin:
+        files = admin.export()
+        text = files[f"objects/{engine}-quay-whole.yaml"]
+        path = f"objects/{engine}-grand.yaml"
+        grand = (f"object: {engine}-grand\nbackend: any-{engine}\ntable: basin\nkey: [code]\nfields:\n  code: {{type: string}}\n"
+                 f"children:\n  quays: {{object: {engine}-quay-whole, match: {{basin: code}}}}\n")
+        assert "children:" in text
+        service = f"service: {engine.title()}Grand\noperations:\n  GetIt: {{runs: {engine}-grand.get}}\n"
+        planned = admin.plan_changes({path: grand, "services/grand.yaml": service})
+        assert [one["code"] for one in planned["breaks"]] == ["object.grandchildren"]
+
+
 def ring_item(known: dict[str, dict[str, Any]]) -> str:
     rings = next(one for one in known["update"]["input"] if one["name"] == "rings")
     name: str = rings["elements"][0]["name"]

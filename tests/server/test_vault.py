@@ -40,6 +40,16 @@ def renew(vault: Vault, db: Db) -> int:
     return count
 
 
+def test_what_a_credential_lacks_is_known_without_opening_it(tmp_path: Path, db: Db) -> None:
+    vault = vault_of(tmp_path, db)
+    credentials.keep_sealing_check(db, vault.new_check())
+    credentials.add_credential(db, "locks", "password", "")
+    end = (NOW + timedelta(hours=1)).isoformat()
+    credentials.add_version(db, "locks", "clerk", vault.seal("weir-crest"), "", end, "imke", NOW)
+    assert (vault_of(tmp_path, db).lack("locks"), vault.lack("weirs")) == ("", "does not exist")
+    assert vault_of(tmp_path, db, NOW + timedelta(hours=2)).lack("locks") == "has expired"
+
+
 def test_secrets_are_sealed_open_again_and_survive_a_new_key(tmp_path: Path, db: Db) -> None:
     vault = vault_of(tmp_path, db)
     credentials.keep_sealing_check(db, vault.new_check())

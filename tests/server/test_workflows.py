@@ -350,6 +350,12 @@ def test_a_plan_tells_what_it_would_break_elsewhere(served: Served, client: Clie
     assert client.plan_changes({"weir.yaml": weir.replace("max_length: 8", "max_length: 9")})["breaks"] == []
     gone = {name: text for name, text in DEFINITIONS.items() if name not in ("trial.yaml", "Level.yaml")}
     assert "workflow.record" in {one["code"] for one in client.plan_changes(gone, remove_others=True)["breaks"]}
+    # What was connected since a text was written is not lost without a word.
+    place = client.export()["trial.yaml"]
+    assert "binding.dropped" not in {one["code"] for one in client.plan_changes({"trial.yaml": f"# as it was\n{place}"})["breaks"]}
+    dropped = [one for one in client.plan_changes({"trial.yaml": "environment: trial\n"})["breaks"] if one["code"] == "binding.dropped"]
+    assert dropped
+    assert {one["place"] for one in dropped} == {"environment trial"}
     (tmp_path / "weir.yaml").write_text(weir.replace("  crest: {type: decimal, digits: 6, fraction: 2}\n", "  crest: {type: string}\n"))
     token = Client(served.url).sign_in("imke", served.password)
     told = run_command(("apply", str(tmp_path), "--at", served.url), {"BRICOLA_TOKEN": token, "HOME": str(tmp_path), "NO_COLOR": "1"})

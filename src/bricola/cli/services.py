@@ -10,7 +10,7 @@ import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import STATES, out, print_json, table, text
-from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError, shown
 
 Environment = Annotated[str, typer.Option("--environment", "-e", help="Of what is live there; of the draft when left out.")]
 
@@ -37,7 +37,7 @@ def register(app: typer.Typer) -> None:
             found = client.overview()
         if environment and environment not in [one["name"] for one in found["environments"]]:
             raise ProblemError(Problem("environment.unknown", f"There is no environment {environment}.", Kind.MISSING,
-                                       choices=tuple(one['name'] for one in found['environments'])))
+                                       found=shown(environment), choices=tuple(one['name'] for one in found['environments'])))
         if group:
             found["services"] = [one for one in found["services"] if f"{one['group']}/".startswith(f"{group.rstrip('/')}/")]
         for one in found["services"] if environment else ():

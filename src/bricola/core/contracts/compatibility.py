@@ -75,6 +75,9 @@ def compare_contracts(old: ServiceShape, new: ServiceShape) -> list[ContractChan
         names = "The port type and the messages of faults have names of their own; generated code changes."
         changes += [ContractChange(_READERS, "form.problems", "", "faults", problems, "undeclared", "declared"),
                     ContractChange(_READERS, "form.names", "", "names", names, new.name, f"{new.name}PortType")]
+    if not old.form.blames and new.form.blames and any(one.faults for one in new.operations):
+        told = "Declared faults say whose they are: Client or Sender where the request has to change, and status 400 in SOAP 1.2."
+        changes.append(ContractChange(_READERS, "form.cause", "", "faults", told, "Server, Receiver", "by their cause"))
     if old.description != new.description:
         changes.append(ContractChange(_OK, "documentation", "", "description", "The service is described in other words."))
     order = list(Verdict)

@@ -33,7 +33,7 @@ def from_plain(record: Record, plain: object, path: str, problems: list[Problem]
     for name in plain:
         if name not in known and name != TYPE and len(problems) < MOST_PROBLEMS:
             problems.append(Problem("element.unknown", f"{shown(name)} does not belong here.", place=path,
-                                    expected="no members", choices=tuple(known)))
+                                    expected="no members", choices=tuple(known), found=shown(name)))
     for element in known.values():
         given = plain.get(element.name)
         if given is None:

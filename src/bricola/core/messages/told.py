@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from lxml import etree
 
-from bricola.core.nearness import nearest
+from bricola.core.nearness import asking_for
 from bricola.core.problems import Problem, shown
 from bricola.core.shapes.model import Element
 from bricola.core.shapes.simple import SimpleType
@@ -32,11 +32,13 @@ def told(problem: Problem, element: Element) -> Problem:
 
 def one_per_cause(problems: Sequence[Problem]) -> list[Problem]:
     """What is wrong with a message, each cause once: a name that is typed wrongly is not also one that is missing."""
-    meant = set()
-    for one in problems:
-        if one.code == "element.unknown" and (near := nearest(one.found.strip('"'), one.choices)):
-            meant |= {f"{one.place}/{near}", f"{one.place.rpartition('/')[0]}/{near}"}
-    return list(dict.fromkeys(one for one in problems if one.code != "element.missing" or one.place not in meant))
+    asked = {(place, one.mend) for one in problems if one.code == "element.unknown" for place in (one.place, one.place.rpartition("/")[0])}
+    return list(dict.fromkeys(one for one in problems if one.code != "element.missing" or _asked_for(one.place) not in asked))
+
+
+def _asked_for(place: str) -> tuple[str, str]:
+    parent, _, name = place.rpartition("/")
+    return parent, asking_for(name)
 
 
 def stray_text(path: str, text: str) -> Problem:

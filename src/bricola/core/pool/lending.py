@@ -186,7 +186,7 @@ class Lender(Generic[S]):
         timer = loop.call_later(max(0.0, deadline - since), self._time_out, future)
         watch = asyncio.ensure_future(call.left()) if call is not None and call.left is not None else None
         if watch is not None:  # who is gone leaves the queue, whatever it asked for: nothing has begun yet
-            watch.add_done_callback(lambda done: None if done.cancelled() else self._end_wait(future, caller_left()))
+            watch.add_done_callback(lambda done: None if done.cancelled() or done.exception() else self._end_wait(future, caller_left()))
         try:
             return await future
         except ProblemError:
@@ -276,6 +276,8 @@ class Lender(Generic[S]):
                 now = self._clock()
                 state = only or self.endpoints.choose(now, frozenset(tried))
                 if state is None or state.name in tried:
+                    if error is not None and error.problem.code == NO_ROOM:  # nor has any other endpoint
+                        self._learn_room(len(self._all) - 1)
                     raise error or self.endpoints.refusal(self.name, now)
                 tried.add(state.name)
                 try:
@@ -287,6 +289,11 @@ class Lender(Generic[S]):
         except BaseException:
             del self._all[held.number]
             raise
+
+    def _learn_room(self, sessions: int) -> None:
+        self.backend_limit = sessions
+        self._room = sessions, self._clock() + _BELIEVED_SECONDS
+        log.info("the backend has room for no more", pool=self.name, sessions=sessions)
 
     async def _connect(self, state: EndpointState, held: Held[S]) -> S:
         began = self._clock()
@@ -308,9 +315,6 @@ class Lender(Generic[S]):
             error = self._as_problem(failure)
             if error.problem.code == NO_ROOM:  # it answers, and is sound: no failure of the endpoint
                 self.endpoints.given_up(state)
-                self.backend_limit = open_now = len(self._all) - 1
-                self._room = open_now, self._clock() + _BELIEVED_SECONDS
-                log.info("the backend has room for no more", pool=self.name, sessions=open_now, endpoint=state.name)
                 raise error from None
             self._failed(state, error.problem.inner or error.problem.message)
             raise error from None

@@ -221,7 +221,7 @@ def _stored(service: ServiceDefinition, resolved: ResolvedService, environment: 
                           "meanwhile is not seen.", place, mend="Shorten 'seconds:', or take the line out: live is what all others are.")
         elif name.partition(".")[0] == service.segment:
             yield finding("stored.operation", f"{name} is no operation that reads.", place,
-                          expected="an operation that reads", choices=tuple(reads))
+                          expected="an operation that reads", choices=tuple(reads), found=shown(name))
 
 
 def context_findings(catalogue: Catalogue, service: ServiceDefinition, resolved: ResolvedService,

@@ -15,7 +15,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from bricola.core.definitions.model import EnvironmentDefinition, Operation
-from bricola.core.problems import Problem, ProblemError
+from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.model import Element
 from bricola.core.shapes.primitives import Value
 from bricola.core.shapes.simple import SimpleType
@@ -50,7 +50,7 @@ def apply_parameters(operation: Operation, elements: tuple[Element, ...], place:
         where = f"{place}, input, {parameter.name}"
         if element is None or not isinstance(element.type, SimpleType):
             raise ProblemError(Problem("parameter.unknown", "The operation has no such input.", place=where,
-                                       choices=tuple(known)))
+                                       choices=tuple(known), found=shown(parameter.name)))
         if parameter.given != "caller" and parameter.value is None:
             raise ProblemError(Problem("parameter.value", f"A {parameter.given} input needs a value.", place=where,
                                        mend="Add 'value:'."))

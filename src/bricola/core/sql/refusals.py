@@ -1,7 +1,7 @@
 """What a database refuses, and why: in one form for every engine, without the values that its own words would tell."""
 
 import contextlib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
@@ -60,7 +60,7 @@ class Written:
     columns."""
 
     table: str
-    rows: Sequence[Mapping[str, Any]] = field(repr=False)
+    rows: Callable[[], Sequence[Mapping[str, Any]]] = field(repr=False)  # asked for when something is refused, and else never made
     fields: Mapping[str, str] = field(repr=False)  # by column, in lower case
     place: str = ""  # of the element that the fields stand in
     deletes: bool = False
@@ -83,9 +83,13 @@ class RefusedError(ProblemError):
         self.at: Written | None = None
 
 
+def no_rows() -> Sequence[Mapping[str, Any]]:
+    return ()
+
+
 @contextlib.contextmanager
 def writing_to(
-    table: str, rows: Sequence[Mapping[str, Any]], fields: Mapping[str, str], place: str = "", deletes: bool = False
+    table: str, rows: Callable[[], Sequence[Mapping[str, Any]]], fields: Mapping[str, str], place: str = "", deletes: bool = False
 ) -> Iterator[None]:
     """A refusal of a statement in here knows what the statement was about."""
     try:

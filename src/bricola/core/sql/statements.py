@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 from bricola.core.definitions.engines.engine import Dialect
-from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Element, Values
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.filters import Filter, ordered_field
@@ -144,7 +144,15 @@ class Keyset:
         return answer
 
     def position(self, row: Values) -> str:
-        """Where a page ended, for the caller to hand back: opaque, but no secret."""
+        """Where a page ended, for the caller to hand back: opaque, but no secret. Raises ProblemError for a stored value of another type
+        than the contract's, after which no page could go on."""
+        for one in self._parts:
+            value = row.get(one.name)
+            if value is not None and value.__class__ is not one.kind.primitive.python:
+                raise ProblemError(Problem("answer.invalid",
+                                           f"The next page cannot go on from a stored {one.name} that is no {one.kind.base}.",
+                                           Kind.BACKEND, place=one.name, expected=one.kind.rule,
+                                           mend="Correct the data in the backend, or the type of the field."))
         values = [None if row.get(one.name) is None else one.kind.write(row[one.name]) for one in self._parts]
         return base64.urlsafe_b64encode(json.dumps([self._mark, *values], separators=(",", ":")).encode()).decode()
 

@@ -1,6 +1,7 @@
 """Children written with their parent: loaded, compared by key, inserted in few statements, changed and removed."""
 
 from collections.abc import Iterable, Mapping
+from functools import partial
 from typing import Any
 
 from bricola.core.calls.trials import Trial
@@ -9,7 +10,7 @@ from bricola.core.kinds.objects.conflicts import own_columns
 from bricola.core.kinds.objects.shape import ResolvedChild
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.model import Values
-from bricola.core.sql.refusals import writing_to
+from bricola.core.sql.refusals import no_rows, writing_to
 from bricola.core.sql.rows import compile_row
 from bricola.core.sql.sessions import DatabaseTransaction
 from bricola.core.sql.statements import table_name
@@ -74,7 +75,7 @@ class WrittenChildren:
 
     async def remove_all(self, session: DatabaseTransaction, row: Values, trial: Trial | None) -> None:
         if not self._read_only:
-            with writing_to(self._plain_table, (), self._fields, self.name, deletes=True):
+            with writing_to(self._plain_table, no_rows, self._fields, self.name, deletes=True):
                 await session.write(f"DELETE FROM {self._table} WHERE {self._where}", self._parent(row))
             for one in row[self.name][self._item]:
                 self._note(trial, "deleted", one, one, {})
@@ -90,7 +91,7 @@ class WrittenChildren:
         kept = {self._key(one) for one in items if self._key(one) in stored}
         gone = [one for key, one in stored.items() if key not in kept]
         for one in gone:
-            with writing_to(self._plain_table, (), self._fields, self.name, deletes=True):
+            with writing_to(self._plain_table, no_rows, self._fields, self.name, deletes=True):
                 await session.write(f"DELETE FROM {self._table} WHERE {self._where_one}", [*self._parent(row), *self._key(one)])
             self._note(trial, "deleted", one, one, {})
         changed = 0
@@ -103,7 +104,7 @@ class WrittenChildren:
             if names:
                 changed += 1
                 sets = ", ".join(f"{column(self._source, name)} = ?" for name in names)
-                with writing_to(self._plain_table, ({self._columns[name]: one.get(name) for name in names},), self._fields, self._place):
+                with writing_to(self._plain_table, partial(self._told, [one], names), self._fields, self._place):
                     await session.write(f"UPDATE {self._table} SET {sets} WHERE {self._where_one}",
                                         [*(one.get(name) for name in names), *self._parent(row), *self._key(one)])
                 self._note(trial, "changed", one, {name: before.get(name) for name in names}, {name: one.get(name) for name in names})
@@ -131,11 +132,13 @@ class WrittenChildren:
                 part = rows[start:start + step]
                 marks = ", ".join([f"({', '.join('?' * width)})"] * len(part))
                 values = [value for one in part for value in (*shared, *(one[name] for name in names))]
-                told = [{self._columns[name]: one[name] for name in names} for one in part]
-                with writing_to(self._plain_table, told, self._fields, self._place):
+                with writing_to(self._plain_table, partial(self._told, part, names), self._fields, self._place):
                     await session.write(f"INSERT INTO {self._table} ({columns}) VALUES {marks}", values)
                 for one in part:
                     self._note(trial, "created", one, {}, {name: one[name] for name in names})
+
+    def _told(self, rows: Iterable[Values], names: Iterable[str]) -> list[Values]:
+        return [{self._columns[name]: one.get(name) for name in names} for one in rows]
 
     def _with_known_keys(self, items: list[Values], stored: Mapping[tuple[Any, ...], Values]) -> list[Values]:
         """Those that are given without the key that the database made, with the key of a stored one that says the same: it stays as it

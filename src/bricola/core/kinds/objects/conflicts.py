@@ -116,11 +116,12 @@ class Conflicts:
 async def _located(error: RefusedError, at: Written, session: DatabaseSession) -> tuple[Sequence[str], Values]:
     """The columns that a refusal is about, and the row in which they stand, as far as the database tells."""
     columns: Sequence[str] = error.refusal.columns
-    only = dict(at.rows[0]) if len(at.rows) == 1 else {}
+    rows = at.rows()
+    only = dict(rows[0]) if len(rows) == 1 else {}
     if any(at.field_of(one) for one in columns):
         return columns, only
     with contextlib.suppress(ProblemError):  # that it was refused is told in any case
-        for row in at.rows[:_ROWS_TRIED] or ({},):
+        for row in rows[:_ROWS_TRIED] or ({},):
             found = await session.blamed(at.table, error.refusal, row)
             if found:
                 return found, dict(row)

@@ -2,7 +2,7 @@
 
 import re
 import unicodedata
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -66,9 +66,8 @@ def draft(table: Table, wish: Wish, catalogue: Catalogue) -> list[Definition]:
         if key is None:
             raise ProblemError(Problem("discover.child", f"{one.name} does not refer to {table.name}.", place=one.name,
                                        expected="none", choices=tuple(other for other, _ in table.referenced_by)))
-        known = _object_of(one.name, wish.backend, catalogue)
-        if known is not None and known.children:
-            known = None  # what belongs to the rows of that one would be left out; here it is an object of its own
+        # Not one with children: what belongs to its rows would be left out, and here it would be refused.
+        known = next((two for two in _objects_of(one.name, wish.backend, catalogue) if not two.children), None)
         called = kebab_case(readable(one.name.rpartition(".")[2]))
         record = pascal_case(called)  # the name of its element, whatever the object must be called
         called = f"{name}-{called}" if ("object", called) in catalogue else called
@@ -140,9 +139,12 @@ def _plain(value: Any) -> Any:
     return value if isinstance(value, bool | int | float | str) else str(value)
 
 
+def _objects_of(table: str, backend: str, catalogue: Catalogue) -> Iterator[ObjectDefinition]:
+    return (one for one in catalogue if isinstance(one, ObjectDefinition) and one.backend == backend and one.table == table)
+
+
 def _object_of(table: str, backend: str, catalogue: Catalogue) -> ObjectDefinition | None:
-    found = (one for one in catalogue if isinstance(one, ObjectDefinition) and one.backend == backend and one.table == table)
-    return next(found, None)
+    return next(_objects_of(table, backend, catalogue), None)
 
 
 def _child(child: ObjectDefinition, table: Table, key: ForeignKey, parent: Table) -> Child:

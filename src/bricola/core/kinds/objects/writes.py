@@ -4,7 +4,9 @@ A write that says which change token it read is refused when somebody wrote in b
 it until the commit, so of two writers at once one wins and the other is told. A trial runs everything and rolls it back.
 """
 
-from collections.abc import Awaitable, Callable, Sequence
+import itertools
+from collections.abc import Awaitable, Callable, Iterable, Sequence
+from functools import partial
 from typing import Any
 
 from bricola.core.calls.call import Call, Handler
@@ -24,7 +26,7 @@ from bricola.core.shapes.model import Record, Values
 from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.listing import item_name
 from bricola.core.sql.marks import Marks
-from bricola.core.sql.refusals import RefusedError, Why, writing_to
+from bricola.core.sql.refusals import RefusedError, Why, no_rows, writing_to
 from bricola.core.sql.rows import compile_row
 from bricola.core.sql.sessions import NO_LIMIT, DatabasePool, DatabaseSession, DatabaseTransaction, DriverRow, GivenUpError
 from bricola.core.sql.statements import quoted, table_name
@@ -164,8 +166,10 @@ class _Table:
         self._sensitive = frozenset(one.name for one in definition.fields if one.sensitive)
         self._may_be_made, self._kept = definition.made_keys, frozenset(definition.key) - set(own_columns(definition))
         self._defaulted = frozenset(one.name for one in definition.fields if one.database_default)
-        self._elements = {one.name: one for one in own}
-        self._utc = utc_fields(source)
+        elements_of, utc = {one.name: one for one in own}, utc_fields(source)
+        self._made = {  # for each part of the key that may be left to the database: what is asked for, and how it is read
+            names: (", ".join(column(source, one) for one in names), compile_row(tuple(elements_of[one] for one in names), utc))
+            for count in range(1, len(self._may_be_made) + 1) for names in itertools.combinations(self._may_be_made, count)}
         self._local = [one.name for one in definition.fields if one.zone == "local" and one.name in self._writable]
         self._families = [WrittenChildren(one, self._hash is not None) for one in source.children]
 
@@ -214,7 +218,7 @@ class _Table:
         self._check_token(row, given)
         for family in self._families:
             await family.remove_all(session, row, call.trial)
-        with writing_to(self._plain_table, (), self._fields, deletes=True):
+        with writing_to(self._plain_table, no_rows, self._fields, deletes=True):
             await session.write(f"DELETE FROM {self._table} WHERE {self._where}", self._key_values(given))
         self._note(call, "deleted", given, row, {})
         return self._key(given)
@@ -247,10 +251,9 @@ class _Table:
         into = f"({', '.join(columns)}) VALUES ({', '.join('?' * len(values))})" if columns else "DEFAULT VALUES"
         sql = f"INSERT INTO {self._table} {into}"
         key, unmade = self._key(given), self._unmade(given)
-        with writing_to(self._plain_table, ({self._columns[name]: given[name] for name in names},), self._fields):
+        with writing_to(self._plain_table, partial(self._told, given, names), self._fields):
             if unmade:  # the database makes a part of the key
-                returning = ", ".join(column(self._source, one) for one in unmade)
-                read = compile_row(tuple(self._elements[one] for one in unmade), self._utc)
+                returning, read = self._made[tuple(unmade)]
                 key |= read((await session.write_returning(f"{sql} RETURNING {returning}", values))[0])
             else:
                 await session.write(sql, values)
@@ -275,13 +278,16 @@ class _Table:
         if self._token:
             parts.append(f"{self._token} = {self._token} + 1")
         if parts:
-            with writing_to(self._plain_table, ({self._columns[name]: given.get(name) for name in fields},), self._fields):
+            with writing_to(self._plain_table, partial(self._told, given, fields), self._fields):
                 await session.write(f"UPDATE {self._table} SET {', '.join(parts)} WHERE {self._where}",
                                     [*(given.get(name) for name in fields), *self._key_values(given)])
         self._note(call, "changed", given, {name: row.get(name) for name in fields}, {name: given.get(name) for name in fields})
         if self._hash is not None:
             return await self._found(session, given)
         return row | ({CHANGE_TOKEN: str(int(row[CHANGE_TOKEN]) + 1)} if self._token else {})
+
+    def _told(self, given: Values, names: Iterable[str]) -> list[Values]:
+        return [{self._columns[name]: given.get(name) for name in names}]
 
     def _refuse_zoned(self, given: Values) -> None:
         """A moment of the clock on the wall has no zone: storing one that has would change what it says."""

@@ -12,7 +12,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from bricola.core.kinds.kind import ResolvedOperation
-from bricola.core.kinds.objects.columns import columns_of, from_clause
+from bricola.core.kinds.objects.columns import columns_of, from_clause, utc_fields
 from bricola.core.kinds.objects.definition import Finder
 from bricola.core.kinds.objects.reads import RowSelect
 from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedChild, ResolvedObject
@@ -97,7 +97,8 @@ def _field(source: ResolvedObject, name: str, told: Any, row: Mapping[str, Any] 
     reply = None if told is None else str(told)
     stored = None if row is None else text_of(row[name])
     return {"field": f"{place}{name}", "column": column.column_name, "reply": _masked(element, reply), "stored": _masked(element, stored),
-            "equal": None if reply == MASK else row is not None and same_value(_simple(element), reply, stored, column.zone == "utc")}
+            "equal": None if reply == MASK else row is not None and same_value(
+                _simple(element), reply, stored, column.zone == "utc", source.dialect.casts_decimals)}
 
 
 async def _children_beside(session: DatabaseSession, child: ResolvedChild, told: Mapping[str, Any]) -> list[dict[str, Any]]:
@@ -117,12 +118,12 @@ async def _children_beside(session: DatabaseSession, child: ResolvedChild, told:
         f"SELECT {', '.join(_texts(source, wanted))} FROM {from_clause(source)} WHERE {where} ORDER BY {order}", key)
     found = [{"field": name, "column": definition.table, "reply": f"{len(items)} rows", "stored": f"{len(rows)} rows",
               "equal": len(items) == len(rows)}]
-    keys = [one for one in definition.key if one in wanted]
+    keys, utc = [one for one in definition.key if one in wanted], utc_fields(source)
     stored = {tuple(text_of(row[wanted.index(one)]) for one in keys): dict(zip(wanted, row, strict=True)) for row in rows}
     known = all(one in item for item in items for one in keys)
     for number, item in enumerate(items, 1):
         row = next((two for texts, two in stored.items() if all(
-            same_value(_simple(elements[one]), str(item[one]), text, False) for one, text in zip(keys, texts, strict=True))), None) \
+            same_value(_simple(elements[one]), str(item[one]), text, one in utc) for one, text in zip(keys, texts, strict=True))), None) \
             if known else (dict(zip(wanted, rows[number - 1], strict=True)) if number <= len(rows) else None)
         fields = [_field(source, one, item[one], row, f"{name}/{child.item}[{number}]/") for one in wanted if one in item]
         found += [one for one in fields if one["equal"] is False]
@@ -195,15 +196,15 @@ def _simple(element: Element) -> SimpleType:
     return element.type
 
 
-def same_value(kind: SimpleType, reply: str | None, stored: str | None, utc: bool) -> bool:
+def same_value(kind: SimpleType, reply: str | None, stored: str | None, utc: bool = False, floats: bool = False) -> bool:
     """Whether a reply's text and the database's are the same value: judged by the value space of the type alone,
-    not by the way that made the reply."""
+    not by the way that made the reply. `floats`: the engine keeps decimals as floating point, and tells them by 15 digits."""
     if reply is None or stored is None:
         return reply is None and stored is None
     python = kind.primitive.python
     try:
         if python in (int, Decimal):
-            return Decimal(reply) == Decimal(stored) or _is_near(reply, stored, "1e-12")
+            return Decimal(reply) == Decimal(stored) or (floats and python is Decimal and _is_near(reply, stored, "1e-12"))
         if python is float:
             return float(reply) == float(stored) or _is_near(reply, stored, "1e-5" if kind.base == "float" else "1e-12")
         if python is bool:

@@ -71,7 +71,7 @@ async def draft_object(
                 raise ProblemError(unknown("table", child, sorted(others)))
             children.append(others[child])
         samples = {} if found.reasons else await _real_values(session, found)
-    lookups = tuple(dict.fromkeys(one for each in (found, *children) for one in _lookups(each, others) if one is not found))
+    lookups = tuple(dict.fromkeys(one for each in (found, *children) for one in _lookups(each, others) if one.name != found.name))
     made = draft(found, Wish(backend, wish.get("name", ""), wish.get("service", ""), tuple(wish.get("operations") or USUAL),
                              tuple(wish.get("roles", ())), tuple(children), samples, lookups, wish.get("zone", "")), ports.drafts.catalogue)
     taken = [one for one in made if (one.kind, one.name) in ports.drafts.catalogue]
