@@ -134,9 +134,8 @@ export default function ContractTestsPage() {
             </p>
           ) : (
             <p className="max-w-[72ch] border-t border-line px-5 py-3 text-ink2">
-              {t(
-                "Right requests of every form and wrong ones of every kind are made from the contract alone, and each must be answered in the way that the contract promises. What writes is rolled back.",
-              )}
+              {t("Right requests of every form and wrong ones of every kind are made from the contract alone.")}{" "}
+              {t("Each must be answered in the way that the contract promises. What writes is rolled back.")}
             </p>
           )}
           <div className="min-h-0 grow overflow-auto">

@@ -105,7 +105,13 @@ export function ResultDetail({
           <Link
             className="act"
             href={within(
-              `/tests?service=${encodeURIComponent(shown.service)}&operation=${encodeURIComponent(shown.operation)}&against=${encodeURIComponent(environment)}&run=${run}&result=${shown.number}`,
+              `/tests?${new URLSearchParams({
+                service: shown.service,
+                operation: shown.operation,
+                against: environment,
+                run: String(run),
+                result: String(shown.number),
+              }).toString()}`,
               view,
             )}
           >

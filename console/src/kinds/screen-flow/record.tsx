@@ -6,17 +6,18 @@ import { ask, type BackendEnd, type Overview } from "../../api";
 import { useAct } from "../../act";
 import { useLens } from "../../lens";
 import { useLoad } from "../../load";
-import { Problems, Select } from "../../parts/controls";
+import { Problems } from "../../parts/controls";
 import { FinishPanel } from "./finish";
 import { HostView } from "./host";
 import { hostKey, keyboardOf } from "./keyboard";
 import { useLine } from "./line";
-import { ListForm, MarkLayer, PlaceForm, type Selected } from "./marks";
+import { MarkLayer, type Selected } from "./marks";
+import { Meaning } from "./meaning";
+import { ScreensMet } from "./met";
 import { MoveList, type Replayed } from "./moves";
 import {
   empty,
   listFrom,
-  met,
   named,
   placeFrom,
   proposed,
@@ -26,6 +27,7 @@ import {
   withoutMove,
   type Recording,
 } from "./recorder";
+import { Opening } from "./opening";
 import { erase, fieldsOf, fresh, overlaid, step, tab, type, type Typed } from "./typing";
 import {
   positionOf,
@@ -34,6 +36,7 @@ import {
   type Guess,
   type HostScreen,
   type Kind,
+  type List,
   type Place,
   type RegionGuess,
 } from "./types";
@@ -42,7 +45,6 @@ import { plural } from "../../formats";
 import { rich, t } from "../../text";
 
 const STATE = "ml-3 inline-flex h-7 items-center gap-2 rounded-[3px] border px-2.5 font-semibold";
-const MARKED = "flex w-full items-center gap-2 border-t border-line px-4 py-1 text-left";
 
 export default function RecordPage() {
   const may = mayAtLeast(useSession(), "integrator");
@@ -214,6 +216,16 @@ export default function RecordPage() {
     setRecording((one) => ({ ...one, places: one.places.map((two) => (two === old ? next : two)) }));
     setSelected({ kind: "place", place: next });
   };
+  const changeList = (old: List, next: List) => {
+    setRecording((one) => ({ ...one, lists: one.lists.map((two) => (two === old ? next : two)) }));
+    setSelected({ kind: "list", list: next });
+  };
+  const remove = (one: NonNullable<Selected>) =>
+    setRecording((old) => ({
+      ...old,
+      places: one.kind === "place" ? old.places.filter((two) => two !== one.place) : old.places,
+      lists: one.kind === "list" ? old.lists.filter((two) => two !== one.list) : old.lists,
+    }));
   if (!may) return <p className="px-5 py-4 text-ink2">{t("Recording needs the role integrator.")}</p>;
   return (
     <div className="grid min-h-0 grow grid-rows-[auto_minmax(0,1fr)]">
@@ -268,118 +280,32 @@ export default function RecordPage() {
         </span>
       </header>
       {!line.opened ? (
-        <div className="max-w-md px-5 py-4">
-          {hosts.length ? (
-            <>
-              <label className="lbl" htmlFor="host">
-                {t("Terminal host")}
-              </label>
-              <Select
-                id="host"
-                label={t("Terminal host")}
-                value={place ? `${place.environment} ${place.backend}` : ""}
-                onChange={(next) => setSearch({ place: next })}
-                options={hosts.map((one) => ({
-                  value: `${one.environment} ${one.backend}`,
-                  word: t("{0} in {1}, {2}", one.backend, one.environment, one.engine),
-                }))}
-              />
-              <p className="mt-1 text-xs text-ink2">
-                {t("A session of the pool is borrowed, signed on at its start screen. No secret is in the recording.")}
-              </p>
-              <button
-                type="button"
-                className="btn btn-main mt-3"
-                aria-disabled={line.state === "opening"}
-                onClick={() => {
-                  if (place) {
-                    setRecording(empty);
-                    line.open(place.environment, place.backend);
-                  }
-                }}
-              >
-                {t("Open the terminal")}
-              </button>
-            </>
-          ) : (
-            <p className="text-ink2">
-              {t(
-                "No terminal host is bound in an environment yet. Define a backend with the engine tn3270 or tn5250, and bind it.",
-              )}
-            </p>
-          )}
-          {line.problems.length > 0 && (
-            <div className="mt-3">
-              <Problems problems={line.problems} />
-            </div>
-          )}
-        </div>
+        <Opening
+          hosts={hosts}
+          place={place}
+          opening={line.state === "opening"}
+          problems={line.problems}
+          onPlace={(next) => setSearch({ place: next })}
+          onOpen={() => {
+            if (place) {
+              setRecording(empty);
+              line.open(place.environment, place.backend);
+            }
+          }}
+        />
       ) : (
         screen && (
           <div className="grid min-h-0 grid-cols-[196px_minmax(0,1fr)_250px]">
-            <nav aria-label={t("Screens met")} className="min-h-0 overflow-auto border-r border-line bg-inset">
-              <h2 className="px-4 pt-3 pb-1 font-semibold">{t("Screens met")}</h2>
-              {met(recording).map((one) => (
-                <div
-                  key={one.raw}
-                  className={`flex items-center border-t border-line px-4 py-1 last:border-b ${one.raw === raw ? "chosen" : ""}`}
-                >
-                  {line.opened?.screens.includes(one.raw) ? (
-                    <span className="font-mono text-[12.5px]" title={t("A screen of the backend")}>
-                      {one.raw}
-                    </span>
-                  ) : (
-                    <input
-                      aria-label={t("Name of the screen {0}", one.raw)}
-                      className="w-full bg-transparent font-mono text-[12.5px] outline-none focus:underline"
-                      value={named(recording, one.raw)}
-                      onChange={(event) => setRecording((old) => renamed(old, one.raw, event.target.value))}
-                    />
-                  )}
-                  <span className="ml-auto pl-2 text-xs text-ink3">{one.visits}</span>
-                </div>
-              ))}
-              {!recording.shots.length && (
-                <p className="px-4 py-1 text-xs text-ink2">
-                  {rich(
-                    "The start screen is {0}. Click the screen and type.",
-                    <span className="font-mono">{line.opened.start}</span>,
-                  )}
-                </p>
-              )}
-              <h2 className="px-4 pt-3 pb-1 font-semibold">{t("Marked here")}</h2>
-              {places.map((one) => (
-                <button
-                  type="button"
-                  key={`${one.kind} ${one.name}`}
-                  onClick={() => setSelected({ kind: "place", place: one })}
-                  className={`${MARKED} ${selected?.kind === "place" && selected.place === one ? "bg-wash" : ""}`}
-                >
-                  <span className="font-mono text-[12.5px]">{one.name}</span>
-                  <span className="ml-auto text-xs text-ink2">
-                    {one.kind} {one.row}, {one.column}
-                  </span>
-                </button>
-              ))}
-              {lists.map((one) => (
-                <button
-                  type="button"
-                  key={one.name}
-                  onClick={() => setSelected({ kind: "list", list: one })}
-                  className={`${MARKED} ${selected?.kind === "list" && selected.list === one ? "bg-wash" : ""}`}
-                >
-                  <span className="font-mono text-[12.5px]">{one.name}</span>
-                  <span className="ml-auto text-xs text-ink2">
-                    {rich("list {0} to {1}", one.first_row, one.last_row)}
-                  </span>
-                </button>
-              ))}
-              {!places.length && !lists.length && (
-                <p className="px-4 pb-2 text-xs text-ink2">
-                  {t("Nothing yet. Click a field or a text, or drag over the rows of a list.")}
-                </p>
-              )}
-            </nav>
+            <ScreensMet
+              recording={recording}
+              raw={raw}
+              opened={line.opened}
+              places={places}
+              lists={lists}
+              selected={selected}
+              onSelect={setSelected}
+              onRename={(raw, name) => setRecording((old) => renamed(old, raw, name))}
+            />
             <section
               aria-label={t("Host screen")}
               className="flex min-h-0 min-w-0 flex-col gap-2 overflow-auto px-3 py-2"
@@ -442,73 +368,15 @@ export default function RecordPage() {
               </div>
               {line.problems.length > 0 && <Problems problems={line.problems} />}
               {act.problems.length > 0 && <Problems problems={act.problems} />}
-              <div className="rounded-[3px] border border-line bg-inset">
-                {selected?.kind === "area" && (
-                  <div className="flex flex-wrap items-center gap-2 px-4 py-2">
-                    <span className="text-ink2">
-                      {rich(
-                        "Row {0}{1}, column {2} to {3}",
-                        selected.area.row,
-                        selected.area.lastRow !== selected.area.row && t(" to {0}", selected.area.lastRow),
-                        selected.area.column,
-                        selected.area.lastColumn,
-                      )}
-                    </span>
-                    {selected.area.row === selected.area.lastRow ? (
-                      <>
-                        {selected.isInput && (
-                          <button type="button" className="btn" onClick={() => mark("input", selected.area)}>
-                            {t("Make it an input")}
-                          </button>
-                        )}
-                        <button type="button" className="btn" onClick={() => mark("output", selected.area)}>
-                          {t("Make it an output")}
-                        </button>
-                        {selected.isInput && (
-                          <button type="button" className="btn" onClick={() => mark("fixed", selected.area)}>
-                            {t("Always the same")}
-                          </button>
-                        )}
-                      </>
-                    ) : (
-                      <button type="button" className="btn" onClick={() => mark("list", selected.area)}>
-                        {t("Make it a list")}
-                      </button>
-                    )}
-                  </div>
-                )}
-                {selected?.kind === "place" && (
-                  <PlaceForm
-                    place={selected.place}
-                    screen={screen}
-                    onChange={(next) => changePlace(selected.place, next)}
-                    onRemove={() =>
-                      setRecording((old) => ({ ...old, places: old.places.filter((one) => one !== selected.place) }))
-                    }
-                  />
-                )}
-                {selected?.kind === "list" && (
-                  <ListForm
-                    list={selected.list}
-                    keys={line.opened.keys}
-                    onChange={(next) => {
-                      setRecording((old) => ({
-                        ...old,
-                        lists: old.lists.map((one) => (one === selected.list ? next : one)),
-                      }));
-                      setSelected({ kind: "list", list: next });
-                    }}
-                    onRemove={() =>
-                      setRecording((old) => ({ ...old, lists: old.lists.filter((one) => one !== selected.list) }))
-                    }
-                  />
-                )}
-                {!selected && (
-                  <p className="px-4 py-2 text-ink2">
-                    {t("Click a field or a text on the screen to give it a meaning; drag over rows for a list.")}
-                  </p>
-                )}
-              </div>
+              <Meaning
+                selected={selected}
+                screen={screen}
+                keys={line.opened.keys}
+                onMark={mark}
+                onPlace={changePlace}
+                onList={changeList}
+                onRemove={remove}
+              />
             </section>
             <aside aria-label={t("Recorded moves")} className="min-h-0 overflow-auto border-l border-line">
               <h2 className="px-4 pt-3 pb-1 font-semibold">{t("Recorded moves")}</h2>
