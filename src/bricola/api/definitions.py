@@ -90,6 +90,15 @@ class Finding(TypedDict):
 
 
 @closed
+class UsedBackend(TypedDict):
+    """A backend of a service; `seen` is when the service was last held against it, null for never since the start."""
+
+    backend: str
+    state: str
+    seen: str | None
+
+
+@closed
 class Mends(TypedDict):
     """What was mended, or would be; `left` are the mends of environments, which take effect at once and have to be asked for."""
 

@@ -5,7 +5,7 @@ from typing import Any, Literal, NotRequired
 from typing_extensions import TypedDict
 
 from bricola.api.base import Line, Problem, Source, closed
-from bricola.api.definitions import FileDifference, Finding
+from bricola.api.definitions import FileDifference, Finding, UsedBackend
 from bricola.api.words import DraftState, GateOutcome, PlaceState, Stage
 from bricola.core.pool.states import PoolState
 
@@ -386,12 +386,6 @@ class Gate(TypedDict):
 
 
 @closed
-class UsedPool(TypedDict):
-    backend: str
-    state: str
-
-
-@closed
 class Plan(TypedDict):
     """What a deployment would do."""
 
@@ -401,7 +395,7 @@ class Plan(TypedDict):
     version: int
     replaces: int | None
     gates: list[Gate]
-    uses: list[UsedPool]
+    uses: list[UsedBackend]
 
 
 @closed

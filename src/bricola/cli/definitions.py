@@ -117,10 +117,14 @@ def register(app: typer.Typer) -> None:
         """List what stands between a draft and a sound release. Exit status 1 when an error stops it."""
         with connect(at) as client:
             findings = client.review(service, environment)
+            uses = client.uses(service, environment) if environment else []
         if as_json:
             print_json(findings)
         else:
             _print_findings(findings, service, environment)
+            for one in uses:
+                seen = f"seen {when(one['seen'])}" if one["seen"] else "[yellow]not seen since the start[/]"
+                out.print(f"  [dim]{'backend':<10}[/]{text(one['backend'])} {seen}")
         if any(one["severity"] == "error" for one in findings):
             raise typer.Exit(1)
 

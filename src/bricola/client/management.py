@@ -95,6 +95,10 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
     def review(self, service: str, environment: str = "") -> "list[definitions.Finding]":
         return cast("list[definitions.Finding]", self._ask("GET", f"/services/{service}/review", params={"environment": environment}))
 
+    def uses(self, service: str, environment: str) -> "list[definitions.UsedBackend]":
+        """The backends of a draft in an environment, and when it was last held against each."""
+        return cast("list[definitions.UsedBackend]", self._ask("GET", f"/services/{service}/uses", params={"environment": environment}))
+
     def mend(self, service: str, environment: str = "", code: str = "", settings: bool = False,
              plan_only: bool = False) -> "definitions.Mends":
         """Do the mends that are mechanical; those of environments, which take effect at once, only with `settings`."""

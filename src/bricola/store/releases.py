@@ -109,6 +109,13 @@ def newest_of_version(db: Db, service: str, version: int) -> StoredRelease | Non
     return _release(row) if row else None
 
 
+def newest_served(db: Db, service: str, version: int) -> StoredRelease | None:
+    """The newest release of a major version that was ever deployed anywhere: only such a one can have callers."""
+    row = db.execute(f"{_RELEASE} WHERE service = ?1 AND version = ?2 AND number IN (SELECT release FROM deployment WHERE service = ?1)"
+                     " ORDER BY number DESC LIMIT 1", (service, version)).fetchone()
+    return _release(row) if row else None
+
+
 def add_release(db: Db, service: str, digest: str, bundle: dict[str, str], notes: str, author: str,
                 version: int = 1, consent: str = "", form: int = 1, contract: str = "") -> int:
     """Store a release under the service's next number, which is returned."""

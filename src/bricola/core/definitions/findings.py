@@ -87,6 +87,14 @@ class PoolFact:
 
 
 @dataclass(frozen=True)
+class BackendFact:
+    """When a backend was seen (seconds since 1970; None when it could not be reached), and what of a service does not fit it."""
+
+    seen: float | None
+    problems: tuple[Problem, ...] = ()
+
+
+@dataclass(frozen=True)
 class Facts:
     """What a review knows beyond the definitions. None: not known here, and then nothing is said about it."""
 
@@ -95,6 +103,7 @@ class Facts:
     credentials: Mapping[str, CredentialFact] | None = None
     held_roles: frozenset[str] | None = None
     missing_files: Mapping[str, str] = field(default_factory=dict)  # backend -> the file that is not there
+    backends: Mapping[str, BackendFact] = field(default_factory=dict)  # backend -> how it stands to the service
     pools: Mapping[str, PoolFact] = field(default_factory=dict)  # backend -> what was measured in this environment
     breaking: tuple[str, ...] = ()  # breaking changes against the newest release of the same version, in words
     drifted: Mapping[str, str] = field(default_factory=dict)  # contract of others that the service follows -> what changed there

@@ -11,7 +11,7 @@ from typing import Any, Generic, NamedTuple, TypeVar
 from bricola.core.calls.call import Handler
 from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue, Reference
-from bricola.core.definitions.engines.engine import Family
+from bricola.core.definitions.engines.engine import Dialect, Family
 from bricola.core.definitions.findings import Facts, Finding, Rules
 from bricola.core.definitions.model import EnvironmentDefinition, Operation, ServiceDefinition
 from bricola.core.definitions.parts import TypedPart
@@ -21,7 +21,7 @@ from bricola.core.pool.pool import Pool
 from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import Given
 from bricola.core.shapes.mapping import Mapped
-from bricola.core.shapes.model import OperationShape, Record
+from bricola.core.shapes.model import Element, OperationShape, Record
 
 D = TypeVar("D", bound=Definition)
 Pools = Mapping[str, Pool[Any]]  # by backend
@@ -87,13 +87,21 @@ class Lasting(NamedTuple):
 
 class Probe(NamedTuple):
     """What is tried once on a backend before a service goes live; without a statement a session that is signed on says enough.
-    `object` and `table` are for people who check the way; `sample` reads one row."""
+    `object` and `table` are for people who check the way; `sample` reads one row.
+
+    `columns` are the fields that the columns of the statement fill, in order, and `place` is where they are written. `holds` are statements
+    whose rows are held until the end of a transaction, and `writes` those that change rows: the backend reads them, and runs none."""
 
     backend: str
     statement: str = ""
     object: str = ""
     table: str = ""
     sample: str = ""
+    place: str = ""
+    columns: tuple[Element, ...] = ()
+    dialect: Dialect | None = None
+    holds: tuple[str, ...] = ()
+    writes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

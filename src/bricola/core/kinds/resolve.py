@@ -11,7 +11,7 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
 from bricola.core.kinds.around import AFTER, BEFORE, misfits
 from bricola.core.kinds.implementing import implemented
-from bricola.core.kinds.kind import ResolvedOperation
+from bricola.core.kinds.kind import Probe, ResolvedOperation
 from bricola.core.kinds.registry import find_kind, find_source
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.forms import NEWEST, Form
@@ -26,6 +26,13 @@ class ResolvedService:
     operations: tuple[ResolvedOperation, ...]
     offer: Offered | None = None  # the contract of somebody else that it follows
     around: tuple[ResolvedOperation | None, ResolvedOperation | None] = (None, None)  # what is run before and after each of them
+
+    @property
+    def probes(self) -> tuple[Probe, ...]:
+        """What is tried once on its backends before it goes live."""
+        everything = [*self.operations, *(one for one in self.around if one is not None)]
+        inner = [one if one.ways is None else one.ways.inner for one in everything]
+        return tuple(dict.fromkeys(probe for one in inner for probe in one.kind.probes(one)))
 
     def kept_contract(self) -> str:
         """The contract as a release keeps it; '' for one of somebody else, which is kept as it came."""

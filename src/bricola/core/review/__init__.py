@@ -4,8 +4,8 @@ Errors stop a release or a deployment, warnings and hints do not. Only what conc
 source stand with that kind.
 """
 
-from bricola.core.definitions.findings import CredentialFact, Facts, Finding, PoolFact, Rule, Severity
+from bricola.core.definitions.findings import BackendFact, CredentialFact, Facts, Finding, PoolFact, Rule, Severity
 from bricola.core.review.rules import all_rules
 from bricola.core.review.run import review
 
-__all__ = ["CredentialFact", "Facts", "Finding", "PoolFact", "Rule", "Severity", "all_rules", "review"]
+__all__ = ["BackendFact", "CredentialFact", "Facts", "Finding", "PoolFact", "Rule", "Severity", "all_rules", "review"]

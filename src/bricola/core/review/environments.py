@@ -28,6 +28,9 @@ RULES = Rules(
          "After a crash only a mark in the backend itself tells whether a repeated write was done."),
     Rule("context.unused", Area.ENVIRONMENT, _H, "A context value that no operation takes has no effect."),
     Rule("backend.engine", Area.ENVIRONMENT, _E, "This installation has no adapter for the backend's kind."),
+    Rule("backend.unseen", Area.ENVIRONMENT, _E, "What was not held against its backend may be refused there at the first call."),
+    Rule("backend.unfit", Area.ENVIRONMENT, _E,
+         "A column that went, another type, a right that is missing: each fails calls, and the backend tells it beforehand."),
     Rule("context.missing", Area.ENVIRONMENT, _E, "An input given by context needs the environment's value."),
     Rule("context.value", Area.ENVIRONMENT, _E, "A context value must fit the type of the input that takes it."),
     Rule("reference.environment", Area.ENVIRONMENT, _E, "A release passes from one environment to the next."),
@@ -74,6 +77,9 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
                 yield finding("binding.file-missing", f"The file of {name} does not exist.", f"{where}, file",
                               found=facts.missing_files[name], mend="Correct 'file:', or put the database there.",
                               command=f"bricola check {environment.name} {name}")
+    for fact in facts.backends.values():
+        for one in fact.problems:
+            yield finding(one.code, one.message, one.place, one.expected, one.found, one.mend)
     yield from _tests(catalogue, service, environment)
     yield from _handler(catalogue, service, environment, facts)
     yield from _environment(catalogue, service, environment, facts)

@@ -147,14 +147,13 @@ def compile_service(
             leaves_queue=compiled.leaves_queue,
         )
     by_tag, by_action, shared = _dispatch(operations, namespace)
-    probes = tuple(dict.fromkeys(probe for one in (*resolved.operations, *hooks) for probe in one.kind.probes(one)))
     shape = resolved.shape
     understood = frozenset(tag for one in shape.operations for tag in one.understood)
     if any(one.calls_back for one in operations.values()):
         understood |= UNDERSTOOD
     return LiveService(
         environment.name, service.name, service.segment, release, shape, service.name in environment.anonymous, by_tag, operations,
-        by_action, shared, understood, resolved.offer, probes,
+        by_action, shared, understood, resolved.offer, resolved.probes,
         environment.records.of, environment.repeat_hours, environment.call_seconds, pools=pools, kept=kept or resolved.kept_contract(),
         unforeseen=environment.handlers.get(service.unforeseen, ""), traces=environment.traces.of, trace_percent=environment.traces.percent)
 

@@ -10,6 +10,13 @@ from bricola.core.sql.statements import table_name
 BEGAN = "request.began"
 
 
+def mark_statements(table: str) -> list[str]:
+    """What is sent for marks, without values."""
+    name = table_name(table)
+    return [f"SELECT answer FROM {name} WHERE 1 = 0", f"DELETE FROM {name} WHERE expires < 0",
+            f"INSERT INTO {name} (id, expires, answer) VALUES (NULL, NULL, NULL)"]
+
+
 class Marks:
     """The table of one backend."""
 

@@ -8,6 +8,7 @@ from bricola.core.pool.pool import Pool
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
 from bricola.core.sql.refusals import Refusal
+from bricola.core.sql.tables import ColumnType
 
 _READ_ATTEMPTS = 3  # with a session each; the pool checks the others of an endpoint that lost one
 
@@ -59,6 +60,16 @@ class DatabaseSession(Protocol):
     async def blamed(self, table: str, refusal: Refusal, values: Mapping[str, Any]) -> Sequence[str]:
         """The columns that a refusal is about, of one that does not tell them itself; asked outside of the transaction that it ended.
         `values` are those that were to be stored, by column. Empty where the database's catalogue does not tell either."""
+        ...
+
+    async def described(self, sql: str) -> Sequence[ColumnType | None]:
+        """The type of each column that a statement without parameters gives; None where the database does not tell. Raises ProblemError
+        where it does not take the statement."""
+        ...
+
+    async def prepared(self, sql: str, holding: bool = False) -> None:
+        """Have a statement without parameters read by the database, which runs nothing of it; `holding` is for a SELECT whose rows are
+        held. Raises RefusedError where it, or a right that it needs, is refused."""
         ...
 
     async def begin(self, within: float = NO_LIMIT) -> None:

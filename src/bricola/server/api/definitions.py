@@ -12,7 +12,7 @@ from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.ports.changes import Topic
 from bricola.server.usecases import copying, credentials, definitions, mending, publishing
 from bricola.server.usecases.definitions import plain_change
-from bricola.server.usecases.deployments import plain_finding
+from bricola.server.usecases.deployments import plain_finding, used_backends
 from bricola.server.usecases.reviews import review_service
 from bricola.store import definitions as stored
 
@@ -125,6 +125,12 @@ async def surround(service: str, body: AroundAll, user: Integrator, bricola: Run
 async def review(service: str, _: Viewer, bricola: Running, environment: str = "") -> list[dict[str, Any]]:
     """The findings of the draft, errors first; with an environment also those of running it there."""
     return [plain_finding(one) for one in await review_service(bricola, service, environment)]
+
+
+@router.get("/services/{service}/uses", response_model=list[answers.UsedBackend])
+async def uses(service: str, environment: str, _: Viewer, bricola: Running) -> list[dict[str, Any]]:
+    """The backends of the draft in an environment, and when the draft was last held against each."""
+    return used_backends(bricola, service, environment)
 
 
 @router.post("/services/{service}/mend", response_model=answers.Mends)

@@ -105,6 +105,7 @@ class Places:
         self._folders, self._networks = folders, networks
         self._secrets, self._films = secrets, films
         self.effective: dict[str, str] = {}  # live setting -> the moment since when it is in effect
+        self.seen: dict[tuple[str, str], float] = {}  # environment and backend -> when a service was last held against it, since 1970
         self._live: dict[Place, LivePlace] = {}
         self._down: dict[Place, ProblemError] = {}
         # By environment, backend and engine: a release from before a backend moved must not take away the pool of the next.
@@ -185,7 +186,7 @@ class Places:
 
     async def probe(self, live: LiveService) -> None:
         """Try every statement of a release once. Raises ProblemError."""
-        for probe in live.probes:
+        for probe in {(one.backend, one.statement): one for one in live.probes}.values():
             pool = live.pools[probe.backend]
             if pool.state is PoolState.ASLEEP:
                 continue  # the first call wakes it, not the deployment
@@ -231,7 +232,7 @@ class Places:
     async def visit(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AsyncIterator[Any]:
         """A session to a backend for those who look around: of its pool when there is one, else one of its own. Raises ProblemError."""
         pool = self.pools().get((environment.name, name))
-        if pool is not None and pool.state not in NOT_LENDING:
+        if pool is not None and pool.state not in NOT_LENDING and pool.state is not PoolState.ASLEEP:
             async with pool.session() as borrowed:
                 yield borrowed
             return

@@ -72,6 +72,10 @@ class Releases:
     async def newest_of_version(self, service: str, version: int) -> StoredRelease | None:
         return await self._storage.read(releases.newest_of_version, service, version)
 
+    async def newest_served(self, service: str, version: int) -> StoredRelease | None:
+        """The newest that was ever deployed: one that never was has no callers, and is nothing that could be broken."""
+        return await self._storage.read(releases.newest_served, service, version)
+
     async def thaw(self, release: StoredRelease) -> Thawed:
         """The definitions of a release. Reading a large one takes a while, so it is done beside the event loop."""
         key = f"{release.service} {release.digest} {release.form} {release.number}"

@@ -2,6 +2,7 @@
 
 import asyncio
 import time
+from collections.abc import Iterable
 from datetime import UTC, date, datetime
 from typing import Any
 
@@ -32,9 +33,22 @@ async def plan(ports: Ports, service: str, environment: str, number: int | None)
         "gates": [{"name": one.name, "outcome": one.outcome, "consent": one.consent, "run": one.run, "words": one.words,
                    "problems": [two.as_dict() for two in one.problems],
                    "findings": [plain_finding(two) for two in one.findings]} for one in found],
-        "uses": [{"backend": name, "state": pool.state if (pool := ports.places.pools().get((environment, name))) else "not started"}
-                 for name in backends_of(thawed.catalogue, thawed.definition)],
+        "uses": _used(ports, environment, backends_of(thawed.catalogue, thawed.definition)),
     }
+
+
+def used_backends(ports: Ports, service: str, environment: str) -> list[dict[str, Any]]:
+    """The backends of a draft, with their pools' states and when a service was last held against them."""
+    return _used(ports, ports.drafts.environment(environment).name, backends_of(ports.drafts.catalogue, ports.drafts.service(service)))
+
+
+def _used(ports: Ports, environment: str, backends: Iterable[str]) -> list[dict[str, Any]]:
+    found = []
+    for name in backends:
+        pool, seen = ports.places.pools().get((environment, name)), ports.places.seen.get((environment, name))
+        found.append({"backend": name, "state": pool.state if pool is not None else "not started",
+                      "seen": timestamp(datetime.fromtimestamp(seen, UTC)) if seen is not None else None})
+    return found
 
 
 def plain_finding(finding: Finding) -> dict[str, Any]:

@@ -61,5 +61,5 @@ async def mend(ports: Ports, service: str, environment: str, code: str, author: 
 
 
 async def _findings(ports: Ports, catalogue: Catalogue, service: ServiceDefinition, place: EnvironmentDefinition | None) -> list[Finding]:
-    facts = await gather_facts(ports, catalogue, service, place)
+    facts = await gather_facts(ports, catalogue, service, place, look=False)
     return await asyncio.to_thread(review, catalogue, service, place, facts)

@@ -38,7 +38,7 @@ async def release(ports: Ports, service: str, notes: str, author: str, consent: 
     bundle, digest = await asyncio.to_thread(freeze, catalogue, definition)
     contract = await asyncio.to_thread(lambda: resolve_service(definition, catalogue).kept_contract())
     newest = await ports.releases.newest_of_version(service, definition.version)
-    breaks = await _breaks(ports, definition, newest)
+    breaks = await _breaks(ports, definition, await ports.releases.newest_served(service, definition.version))
 
     def work(change: Change) -> StoredRelease:
         known = releases.releases(change.db, service)
@@ -64,14 +64,14 @@ async def release(ports: Ports, service: str, notes: str, author: str, consent: 
     return await ports.changes.make([Topic.RELEASES], work)
 
 
-async def _breaks(ports: Ports, definition: ServiceDefinition, newest: StoredRelease | None) -> list[Problem]:
-    """Why callers of the newest release of this major version would break, as problems with the two ways out."""
-    if newest is None:
+async def _breaks(ports: Ports, definition: ServiceDefinition, served: StoredRelease | None) -> list[Problem]:
+    """Why callers of the release that was served last would break, as problems with the two ways out."""
+    if served is None:
         return []
     mend = (f"Set 'version: {definition.version + 1}' in the service, for an address and a namespace of its own beside the old one;"
             f" or consent with a reason: bricola release {definition.name} --consent REASON")
     return [
-        Problem("release.breaking", f"This release breaks callers of release {newest.number}: {one.message}", Kind.CONFLICT,
+        Problem("release.breaking", f"This release breaks callers of release {served.number}: {one.message}", Kind.CONFLICT,
                 place=one.place, expected=one.before, found=one.after, mend=mend)
-        for one in await breaking_changes(await released_side(ports, newest), await draft_side(ports, definition))
+        for one in await breaking_changes(await released_side(ports, served), await draft_side(ports, definition))
     ]

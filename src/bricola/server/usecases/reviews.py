@@ -11,8 +11,9 @@ from bricola.adapters.folders import Folders
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition, ServiceDefinition
 from bricola.core.kinds.registry import backends_of, needs
+from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import ProblemError
-from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, review
+from bricola.core.review import BackendFact, CredentialFact, Facts, Finding, PoolFact, review
 from bricola.server.kinds.kind import KindServer
 from bricola.server.ports.calls import Calls
 from bricola.server.ports.changes import Changes
@@ -26,6 +27,7 @@ from bricola.server.ports.storage import Storage
 from bricola.server.settings import Settings
 from bricola.server.usecases import drift
 from bricola.server.usecases.compare import breaking_changes, draft_side, released_side
+from bricola.server.usecases.standing import standing
 
 
 class Ports(Protocol):
@@ -42,8 +44,6 @@ class Ports(Protocol):
     settings: Settings
 
 
-
-
 async def review_service(ports: Ports, service: str, environment: str = "") -> list[Finding]:
     """The findings of a draft; with an environment, also of running it there."""
     definition = ports.drafts.service(service)
@@ -53,8 +53,9 @@ async def review_service(ports: Ports, service: str, environment: str = "") -> l
 
 
 async def gather_facts(ports: Ports, catalogue: Catalogue, service: ServiceDefinition,
-                       environment: EnvironmentDefinition | None, release: int | None = None) -> Facts:
-    """What the review should know beyond the definitions; `release` is the one to be deployed, None for the draft."""
+                       environment: EnvironmentDefinition | None, release: int | None = None, look: bool = True) -> Facts:
+    """What the review should know beyond the definitions; `release` is the one to be deployed, None for the draft. Backends are asked
+    what they make of the service unless `look` is False."""
     callers = await ports.people.known_callers()
     of_kind = {one.kind.word: await one.facts(ports, catalogue, service, environment) for one in ports.kinds
                if one.facts is not None and environment is not None}
@@ -64,6 +65,7 @@ async def gather_facts(ports: Ports, catalogue: Catalogue, service: ServiceDefin
         credentials=await _credentials(ports),
         held_roles=frozenset(role for one in callers for role in one.roles),
         missing_files=_missing_files(ports, catalogue, service, environment) if environment is not None else {},
+        backends=await _standing(ports, catalogue, service, environment) if environment is not None and look else {},
         pools=_pools(ports, environment) if environment is not None else {},
         breaking=await _breaking(ports, service) if release is None else (),
         of_kind=of_kind,
@@ -82,6 +84,15 @@ async def _credentials(ports: Ports) -> dict[str, CredentialFact]:
         places = frozenset((two.environment, two.engine, two.address) for two in allowed if two.credential == one.name)
         found[one.name] = CredentialFact(one.kind, datetime.fromisoformat(ends[0]).timestamp() if ends else None, places)
     return found
+
+
+async def _standing(ports: Ports, catalogue: Catalogue, service: ServiceDefinition,
+                    environment: EnvironmentDefinition) -> dict[str, BackendFact]:
+    try:
+        resolved = await asyncio.to_thread(resolve_service, service, catalogue)
+    except ProblemError:
+        return {}  # the review says why
+    return await standing(ports, environment, resolved, catalogue)
 
 
 def _missing_files(ports: Ports, catalogue: Catalogue, service: ServiceDefinition,
@@ -115,12 +126,12 @@ def _pools(ports: Ports, environment: EnvironmentDefinition) -> dict[str, PoolFa
 
 
 async def _breaking(ports: Ports, service: ServiceDefinition) -> tuple[str, ...]:
-    """In which ways the draft breaks callers of the newest release of the same major version."""
-    newest = await ports.releases.newest_of_version(service.name, service.version)
-    if newest is None:
+    """In which ways the draft breaks callers of the release of the same major version that was served last."""
+    served = await ports.releases.newest_served(service.name, service.version)
+    if served is None:
         return ()
     try:
-        changes = await breaking_changes(await released_side(ports, newest), await draft_side(ports, service))
+        changes = await breaking_changes(await released_side(ports, served), await draft_side(ports, service))
     except ProblemError:
         return ()  # the draft has no contract yet, and the review says why
     return tuple(f"{one.place}: {one.message}" for one in changes)

@@ -1,14 +1,14 @@
 """What a MariaDB database holds, from information_schema (ISO/IEC 9075-11)."""
 
 import re
-from dataclasses import replace
 from typing import Any
 
+from bricola.adapters.engines.mariadb.types import declared_type
 from bricola.adapters.tables import with_references
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import table_name
-from bricola.core.sql.tables import Column, ColumnType, ForeignKey, Table
-from bricola.core.sql.types import checked_codes, column_type, enumeration, literal
+from bricola.core.sql.tables import Column, ForeignKey, Table
+from bricola.core.sql.types import checked_codes, enumeration, literal
 
 _TABLES = ("SELECT table_name, table_type, COALESCE(table_comment, ''), table_rows FROM information_schema.tables"
            " WHERE table_schema = DATABASE() ORDER BY table_name")
@@ -20,9 +20,6 @@ _REFERENCES = ("SELECT table_name, constraint_name, column_name, referenced_tabl
                " FROM information_schema.key_column_usage WHERE table_schema = DATABASE() AND referenced_table_schema = DATABASE()"
                " ORDER BY table_name, constraint_name, ordinal_position")
 _CHECKS = "SELECT table_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = DATABASE()"
-
-
-_TYPES = {"float": "float", "real": "double", "inet6": "string", "inet4": "string"}
 
 
 async def tables(session: DatabaseSession) -> list[Table]:
@@ -88,14 +85,4 @@ def _column(row: Any, checks: list[str]) -> Column:
     value = literal(default)
     made = bool(re.search(r"auto_increment|generated", extra or "", re.IGNORECASE)) or bool(expression)
     filled = not made and bool(default and not value and str(default).upper() != "NULL")
-    return Column(name, declared, _type(declared), nullable == "YES", value, filled, made, comment or "", codes, codes_from)
-
-
-def _type(declared: str) -> ColumnType:
-    if re.match(r"set\(", declared, re.IGNORECASE):
-        return ColumnType("string")  # its members with commas between, as the server writes and reads it
-    if re.match(r"bit\((?!1\))", declared, re.IGNORECASE):
-        return ColumnType("nonNegativeInteger")
-    found = column_type(declared, _TYPES)
-    # A TIMESTAMP is an instant; sessions have the time zone UTC. What a DATETIME means only its owner knows.
-    return replace(found, zone="utc") if re.match("timestamp", declared, re.IGNORECASE) else found
+    return Column(name, declared, declared_type(declared), nullable == "YES", value, filled, made, comment or "", codes, codes_from)

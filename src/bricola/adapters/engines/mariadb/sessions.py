@@ -23,6 +23,7 @@ from pymysql.cursors import SSCursor
 
 from bricola.adapters.addresses import host_and_port
 from bricola.adapters.engines.mariadb.refusals import blamed, refusal
+from bricola.adapters.engines.mariadb.types import type_of
 from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.statements import (
@@ -43,6 +44,7 @@ from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
 from bricola.core.sql.refusals import Refusal, RefusedError
 from bricola.core.sql.sessions import NO_LIMIT, DriverRow, GivenUpError, Work
+from bricola.core.sql.tables import ColumnType
 from bricola.core.sql.text import numbered
 
 DEFAULT_PORT = 3306
@@ -87,6 +89,24 @@ class MariaSession:
     async def rows(self, sql: str, parameters: Sequence[Any], within: float = NO_LIMIT) -> list[DriverRow]:
         refuse_null_bytes(parameters)
         return await self._in_worker(lambda: self.fetch(sql, parameters), within)
+
+    async def described(self, sql: str) -> Sequence[ColumnType | None]:
+        return await self._in_worker(lambda: self._described(sql))
+
+    def _described(self, sql: str) -> list[ColumnType | None]:
+        with self.connection.cursor() as cursor:
+            cursor.execute(_statement(sql))
+            return [type_of(one) for one in cursor._result.fields]  # the cursor's own description leaves the character set out
+
+    async def prepared(self, sql: str, holding: bool = False) -> None:
+        """PREPARE looks at the rights, too; EXPLAIN would ask for a further one on views."""
+        text = sql + (_Inside.lock_clause if holding else "")
+        await self._in_worker(lambda: self._prepared(text))
+
+    def _prepared(self, sql: str) -> None:
+        with self.connection.cursor() as cursor:
+            cursor.execute("PREPARE bricola_looks FROM %s", [sql])
+            cursor.execute("DEALLOCATE PREPARE bricola_looks")
 
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         """All of it in the worker, one hop a transaction."""

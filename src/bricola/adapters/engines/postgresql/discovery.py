@@ -1,12 +1,12 @@
 """What a PostgreSQL database holds, from its system catalogues (PostgreSQL documentation, chapter 53)."""
 
-import re
 from typing import Any
 
+from bricola.adapters.engines.postgresql.types import declared_type
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import table_name
-from bricola.core.sql.tables import Column, ColumnType, ForeignKey, Table
-from bricola.core.sql.types import checked_codes, column_type, literal
+from bricola.core.sql.tables import Column, ForeignKey, Table
+from bricola.core.sql.types import checked_codes, literal
 
 _KINDS = {"r": "table", "p": "table", "f": "table", "v": "view", "m": "view"}
 _NAME = "CASE WHEN n.nspname = current_schema() THEN c.relname ELSE n.nspname || '.' || c.relname END"
@@ -111,21 +111,6 @@ def _names(text: str) -> tuple[str, ...]:
     return tuple(names)
 
 
-def _type(declared: str) -> ColumnType:
-    """What messages have no type for is carried as the server's own text, which it reads back (documentation, chapter 8)."""
-    word = re.split(r"[ (]", declared.removesuffix("[]"))[0] if declared.endswith("[]") else re.split(r"[(]| (?!varying)", declared)[0]
-    if declared.endswith("[]") or word in _OWN_TEXT or declared.startswith("interval"):
-        return ColumnType("string")
-    return column_type(declared)
-
-
-_OWN_TEXT = frozenset((
-    "json", "jsonb", "interval", "inet", "cidr", "macaddr", "macaddr8", "money", "point", "line", "lseg", "box", "path", "polygon",
-    "circle", "int4range", "int8range", "numrange", "tsrange", "tstzrange", "daterange", "int4multirange", "int8multirange",
-    "nummultirange", "tsmultirange", "tstzmultirange", "datemultirange", "tsvector", "tsquery", "pg_lsn", "bit varying", "ltree", "hstore",
-))
-
-
 def _column(row: Any, checks: list[str]) -> Column:
     _, name, declared, required, default, comment, generated, labels, kind, base = row
     codes = _names(labels)
@@ -133,7 +118,7 @@ def _column(row: Any, checks: list[str]) -> Column:
     if not codes:
         codes = next((found for clause in checks if (found := checked_codes(clause, name))), ())
         codes_from = "check constraint" if codes else ""
-    told = _type("text" if kind == "e" else base if kind == "d" else declared)
+    told = declared_type("text" if kind == "e" else base if kind == "d" else declared)
     value = literal(default)
     serial = "nextval(" in default
     return Column(

@@ -20,6 +20,7 @@ from psycopg.pq import TransactionStatus
 from bricola.adapters.addresses import host_and_port
 from bricola.adapters.engines.postgresql.refusals import blamed, refusal
 from bricola.adapters.engines.postgresql.texts import Texts
+from bricola.adapters.engines.postgresql.types import type_of
 from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secret, Secrets
 from bricola.adapters.statements import (
@@ -40,6 +41,7 @@ from bricola.core.problems import ProblemError
 from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.refusals import Refusal, RefusedError
 from bricola.core.sql.sessions import NO_LIMIT, DriverRow, GivenUpError, Work
+from bricola.core.sql.tables import ColumnType
 from bricola.core.sql.text import numbered
 
 DEFAULT_PORT = 5432
@@ -146,6 +148,15 @@ class PostgresSession:
 
     async def blamed(self, table: str, refused: Refusal, values: Mapping[str, Any]) -> Sequence[str]:
         return await blamed(self, table, refused, values)
+
+    async def described(self, sql: str) -> Sequence[ColumnType | None]:
+        async with self._writing(sql, ()) as cursor:
+            return [type_of(one.type_code, one.type_display) for one in cursor.description or ()]
+
+    async def prepared(self, sql: str, holding: bool = False) -> None:
+        """By EXPLAIN, which looks at the rights, too; PREPARE leaves those to the execution (documentation, chapter 14.1)."""
+        async with self._writing(f"EXPLAIN {sql}{self.lock_clause if holding else ''}", ()):
+            pass
 
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         if self.keeps:

@@ -4,16 +4,13 @@ import re
 from dataclasses import replace
 from typing import Any
 
+from bricola.adapters.engines.sqlite.types import declared_type
 from bricola.adapters.tables import with_references
 from bricola.core.problems import ProblemError
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import quoted
 from bricola.core.sql.tables import Column, ColumnType, ForeignKey, Table
-from bricola.core.sql.types import checked_codes, column_type, literal
-
-# Whatever a column is declared as, a whole number has up to 64 bits and any other is a double (SQLite documentation, Datatypes, 2 and 3.1).
-_TYPES = dict.fromkeys(("int", "integer", "smallint", "tinyint", "mediumint", "bigint", "int2", "int4", "int8"), "long") | dict.fromkeys(
-    ("real", "float", "double", "double precision"), "double") | {"tinyint unsigned": "long"}
+from bricola.core.sql.types import checked_codes, literal
 
 
 async def tables(session: DatabaseSession) -> list[Table]:
@@ -58,7 +55,7 @@ def _as_key(column: Column, key: tuple[str, ...]) -> Column:
 
 def _column(row: Any, sql: str, keys: list[str], serial: bool) -> Column:
     name, declared, required, default, pk, hidden = row
-    kind = column_type(declared or "text", _TYPES)
+    kind = declared_type(declared or "text")
     codes = next((found for clause in re.findall(r"check\s*\((.*?\))\s*\)", sql, re.IGNORECASE | re.DOTALL)
                   if (found := checked_codes(clause, name))), ())
     value = literal(default)

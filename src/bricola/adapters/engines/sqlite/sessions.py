@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import os
 import sqlite3
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -11,6 +12,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from bricola.adapters.engines.sqlite.refusals import blamed, refusal
+from bricola.adapters.engines.sqlite.types import type_of
 from bricola.adapters.folders import Folders, own_store
 from bricola.adapters.statements import CHUNK, Bounds, held, in_utc, refuse_null_bytes, run_to_end, statement_failed, too_slow, unreachable
 from bricola.core.definitions.engines.places import Endpoint, StatementLimits
@@ -18,12 +20,14 @@ from bricola.core.definitions.model import Binding
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.primitives import lexical
-from bricola.core.sql.refusals import Refusal, RefusedError
+from bricola.core.sql.refusals import Refusal, RefusedError, Why
 from bricola.core.sql.sessions import NO_LIMIT, DriverRow, Work
+from bricola.core.sql.tables import ColumnType
 from bricola.core.sql.text import with_plain_names
 
 _FILE_ERRORS = (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CANTOPEN)
 _TICK, _BUDGET = 2000, 10  # steps of SQLite's machine between two looks, and looks of a statement that runs at once: 1 to 2 ms
+_VIEW = "bricola_looks"
 _WAIT_SECONDS = 5.0  # for a lock that another writer holds, in the worker thread
 
 
@@ -106,6 +110,33 @@ class SqliteSession:
             self.connection.interrupt()
             await asyncio.wait([work], timeout=0.05)
         work.exception()  # looked at: it is of the interruption
+
+    async def described(self, sql: str) -> Sequence[ColumnType | None]:
+        """By a view of this connection alone: only of such a one does the engine tell the declared types of columns."""
+        return await self._in_worker(lambda: self._described(sql), NO_LIMIT)
+
+    def _described(self, sql: str) -> list[ColumnType | None]:
+        self.rows_waiting(sql, ())
+        try:
+            self.connection.execute(f"CREATE TEMP VIEW {_VIEW} AS {_statement(sql)}")
+            try:
+                told = self.connection.execute(f"SELECT type FROM pragma_table_xinfo('{_VIEW}')").fetchall()
+            finally:
+                self.connection.execute(f"DROP VIEW temp.{_VIEW}")
+        except sqlite3.Error as error:
+            raise self._failed(error) from None
+        return [type_of(one) for one, in told]
+
+    async def prepared(self, sql: str, holding: bool = False) -> None:
+        """By EXPLAIN, and a look at the file: the engine says only when it writes that it may not."""
+        if not holding:
+            await self._in_worker(lambda: self._prepared(sql), NO_LIMIT)
+
+    def _prepared(self, sql: str) -> None:
+        self.rows_waiting(f"EXPLAIN {sql}", ())
+        path = self.connection.execute("SELECT file FROM pragma_database_list WHERE name = 'main'").fetchone()[0]
+        if path and not (os.access(path, os.W_OK) and os.access(os.path.dirname(path), os.W_OK)):
+            raise RefusedError(self._name, Refusal(Why.RIGHTS, "the file or its folder may not be written"))
 
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         """All of it in the worker, one hop a transaction. It holds the file from the start, so that nothing that was

@@ -10,7 +10,7 @@ from bricola.core.definitions.runs import RunsForm
 from bricola.core.kinds.bindings import marks_table, refuse_read_only
 from bricola.core.kinds.kind import Compiled, Entry, Pools, Probe, ResolvedOperation, SourceKind
 from bricola.core.kinds.objects.definition import ObjectDefinition
-from bricola.core.kinds.objects.reads import compile_check, compile_finder, compile_get, probe_statement
+from bricola.core.kinds.objects.reads import compile_check, compile_finder, compile_get, object_probes
 from bricola.core.kinds.objects.review import RULES, findings
 from bricola.core.kinds.objects.shape import (
     VERBS,
@@ -20,6 +20,7 @@ from bricola.core.kinds.objects.shape import (
     get_shape,
     resolve_object,
 )
+from bricola.core.kinds.objects.write_probes import written
 from bricola.core.kinds.objects.write_shape import NESTED, clearing, write_shape
 from bricola.core.kinds.objects.writes import compile_write
 from bricola.core.problems import Problem, ProblemError, shown
@@ -80,8 +81,9 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
 
 def _probes(operation: ResolvedOperation) -> Sequence[Probe]:
     source: ResolvedObject = operation.source
-    definition, statement = source.definition, probe_statement(source)
-    return (Probe(definition.backend, statement, definition.name, definition.table, f"{statement.removesuffix(' WHERE 1 = 0')} LIMIT 1"),)
+    writing = source.definition.finder(operation.verb) is None and operation.verb not in ("get", "check")
+    writes, holds = written(operation, source) if writing else ([], [])
+    return object_probes(source, writes, holds)
 
 
 def _needs(definition: ObjectDefinition) -> Iterable[Reference]:

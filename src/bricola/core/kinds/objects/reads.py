@@ -7,7 +7,7 @@ from collections.abc import Awaitable, Callable, Sequence
 from typing import Any
 
 from bricola.core.calls.call import Call, Handler
-from bricola.core.kinds.kind import ResolvedOperation
+from bricola.core.kinds.kind import Probe, ResolvedOperation
 from bricola.core.kinds.objects.change_tokens import compile_hash
 from bricola.core.kinds.objects.columns import column, columns_of, from_clause, utc_fields
 from bricola.core.kinds.objects.definition import Finder, ObjectDefinition
@@ -42,6 +42,7 @@ class RowSelect:
         if definition.token_column and CHANGE_TOKEN in wanted:
             elements += (source.row.elements[-1],)
             columns.append((f"{quoted('t')}." if definition.parents else "") + quoted(definition.token_column))
+        self.elements = elements
         self.select = f"SELECT {', '.join(columns)} FROM {from_clause(source)}"
         self.to_values = compile_row(elements, utc_fields(source))
         self.plain = not self.children and self._hash is None
@@ -209,6 +210,11 @@ class Existence:
         return bool(await session.rows(self._sql, [value]))
 
 
-def probe_statement(source: ResolvedObject) -> str:
-    """A statement that reads nothing, and fails where the table or a column of the object is missing."""
-    return f"{RowSelect(source).select} WHERE 1 = 0"
+def object_probes(source: ResolvedObject, writes: Sequence[str] = (), holds: Sequence[str] = ()) -> list[Probe]:
+    """What is tried before an object is served: a statement that reads nothing, and fails where the table or a column is missing, with
+    the fields that its columns fill; of its children the same."""
+    definition, reader = source.definition, RowSelect(source)
+    statement = f"{reader.select} WHERE 1 = 0"
+    own = Probe(definition.backend, statement, definition.name, definition.table, f"{reader.select} LIMIT 1",
+                f"object {definition.name}, fields", reader.elements, source.dialect, tuple(holds), tuple(writes))
+    return [own, *(two for one in source.children for two in object_probes(one.source))]

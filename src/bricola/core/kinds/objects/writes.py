@@ -18,11 +18,12 @@ from bricola.core.kinds.objects.children import WrittenChildren, same
 from bricola.core.kinds.objects.columns import column, utc_fields
 from bricola.core.kinds.objects.conflicts import Conflicts, own_columns
 from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedObject
+from bricola.core.kinds.objects.write_probes import taken
 from bricola.core.kinds.objects.write_shape import CLEAR
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError, shown
-from bricola.core.shapes.model import Record, Values
+from bricola.core.shapes.model import Values
 from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.listing import item_name
 from bricola.core.sql.marks import Marks
@@ -41,7 +42,7 @@ Work = Callable[[DatabaseTransaction, Call, Values], Awaitable[Values]]
 def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: DatabasePool, requests: str = "") -> Handler:
     """The handler of a writing operation on the pool of its backend. `requests` names the table for marks, if there is one."""
     conflicts = Conflicts(source, operation.shape.name, operation.verb, operation.shape.faults)
-    table = _Table(source, conflicts, operation.verb, _taken(operation))
+    table = _Table(source, conflicts, operation.verb, taken(operation))
     marks = Marks(requests) if requests else None
     work: Work = {"create": table.create, "update": table.update, "save": table.save, "delete": table.delete}[operation.verb]
 
@@ -129,15 +130,6 @@ async def _in_transaction(
             raise
         finally:
             pool.give_back(session, broken)
-
-
-def _taken(operation: ResolvedOperation) -> frozenset[str]:
-    """The fields that an operation takes or gives itself; a save leaves the others of a row as they are."""
-    elements = operation.shape.input.elements
-    if operation.nested:
-        inner = elements[0].type
-        elements = inner.elements if isinstance(inner, Record) else ()
-    return operation.given.names | {one.name for one in elements}
 
 
 class _Table:

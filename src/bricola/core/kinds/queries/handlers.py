@@ -7,7 +7,7 @@ from typing import Any
 
 from bricola.core.calls.call import Call, Handler
 from bricola.core.definitions.engines.engine import Dialect
-from bricola.core.kinds.kind import ResolvedOperation
+from bricola.core.kinds.kind import Probe, ResolvedOperation
 from bricola.core.kinds.queries.definition import Measure
 from bricola.core.kinds.queries.shape import DETAILS, ResolvedQuery
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -173,8 +173,11 @@ def _equal(expression: str, element: Element, dialect: Dialect) -> Clauses:
     return lambda value: (f"{expression} = {mark}", [value])
 
 
-def query_probe(source: ResolvedQuery) -> str:
+def query_probe(source: ResolvedQuery) -> Probe:
     """A statement that reads nothing, and fails where the SELECT does not fit the database. Prompts are NULL in it."""
+    definition = source.definition
     inner = "".join("NULL" if one.is_prompt else one.text for one in source.pieces)
-    columns = ", ".join(f"{_ROWS}.{quoted(one.column_name)}" for one in source.definition.columns)
-    return f"SELECT {columns} FROM ({inner}) AS {_ROWS} WHERE 1 = 0"
+    columns = ", ".join(f"{_ROWS}.{quoted(one.column_name)}" for one in definition.columns)
+    select = f"SELECT {columns} FROM ({inner}) AS {_ROWS}"
+    return Probe(definition.backend, f"{select} WHERE 1 = 0", definition.name, "", f"{select} LIMIT 1", f"query {definition.name}, columns",
+                 tuple(source.details.elements), source.dialect)

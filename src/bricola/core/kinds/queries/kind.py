@@ -33,9 +33,7 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
 
 
 def _probes(operation: ResolvedOperation) -> Sequence[Probe]:
-    source: ResolvedQuery = operation.source
-    statement = query_probe(source)
-    return (Probe(source.definition.backend, statement, source.definition.name, "", f"{statement.removesuffix(' WHERE 1 = 0')} LIMIT 1"),)
+    return (query_probe(operation.source),)
 
 
 QUERY = SourceKind(
