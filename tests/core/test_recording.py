@@ -1,6 +1,7 @@
 """From a recording to a flow: guesses, marks, checks; films as offline hosts; and the alarm that names what moved."""
 
 import asyncio
+import contextlib
 import time
 from dataclasses import replace
 from pathlib import Path
@@ -12,7 +13,7 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import PoolSettings
 from bricola.core.definitions.text import read_definition, write_definition
-from bricola.core.kinds.screens.alarm import compare_shots, filled_places, nearest, sound
+from bricola.core.kinds.screens.alarm import compare_shots, filled_places, inserted, nearest, sound
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.film import Film, Shot, plain_film, plain_screen, read_film, read_screen
 from bricola.core.kinds.screens.guessing import columns_of, guess, guess_column, guess_pages, propose_name, widened
@@ -258,3 +259,49 @@ def test_a_mark_that_moved_is_found_where_it_is_now() -> None:
     assert not known.matches(screen)
     assert [(one.what, one.found) for one in differences(known.known, screen)] == [
         ("the text 'Passed on'", "it stands at row 10, column 8")]
+
+
+async def walked(registry: Path) -> list[Shot]:
+    """The walk again, on the host as it is now."""
+    _, flow = compiled()
+    live: list[Shot] = []
+    async with demo_host("ledger", registry) as (_, port), pool_to(backend_of("ledger"), port, max_size=1) as pool, pool.session() as session:
+        session.course.made = live
+        with contextlib.suppress(ProblemError):
+            await Runner(session, flow.ways, time.monotonic).play(flow, dict(VALUES))
+    return live
+
+
+async def test_the_alarm_reads_lists_too(shots: list[Shot], registry: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Columns that moved under their headings, headings that moved, and rows that begin elsewhere: each cuts texts without a word."""
+    _, flow = compiled()
+    screens = {one.name: one.known for one in flow.screens}
+    plain, part = ledger_host._line, Part
+
+    def told(live: list[Shot]) -> dict[str, str]:
+        return {one.what: one.found for one in compare_shots(shots, live, screens, {}) if one.screen == "ledger"}
+
+    assert told(await walked(registry)) == {}
+    monkeypatch.setattr(ledger_host, "_line", lambda line: plain(line).replace("    ", "      ", 1))  # all but the date two to the right
+    found = told(await walked(registry))
+    assert set(found) >= {"the column toll of passages"}
+    assert "goes over the left edge" in found["the column toll of passages"]
+    monkeypatch.setattr(ledger_host, "_line", plain)
+    monkeypatch.setattr(ledger_host, "Part", lambda row, column, *rest, **more: part(
+        row, column, *(rest[0].replace("Lock  Dir", "Dir  Lock"),) if rest else (), *rest[1:], **more))
+    found = told(await walked(registry))
+    assert found["the heading 'Lock' over lockNumber of passages"] == "it stands at row 7, column 24"
+    monkeypatch.setattr(ledger_host, "Part", lambda row, column, *rest, **more: part(
+        row, column + (column == 8 and row >= 8 and more.get("colour") == "green"), *rest, **more))
+    found = told(await walked(registry))
+    assert found["the column passedOn of passages"] == "the nearest begin at column 9"
+
+
+async def test_a_screen_that_was_put_in_between_is_told_as_such(shots: list[Shot]) -> None:
+    _, flow = compiled()
+    news = Screen(24, 80, " LKM900 News of the day".ljust(80) + " " * 80 * 23, (), 0, False)
+    told = inserted([flow.screens[-1]], flow.screens, news)
+    assert told is not None
+    assert told.what == "a screen that was not there"
+    assert "'LKM900 News of the day' comes before it" in told.found
+    assert inserted([flow.screens[-1]], flow.screens, shots[-1].after) is None

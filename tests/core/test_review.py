@@ -11,7 +11,9 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ContractDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.objects.review import EmptyFields, UnfitRow
-from bricola.core.review import CredentialFact, Facts, Finding, PoolFact, all_rules, review
+from bricola.core.kinds.screens.review import FilmFacts
+from bricola.core.problems import Problem
+from bricola.core.review import BackendFact, CredentialFact, Facts, Finding, PoolFact, all_rules, review
 from bricola.core.review.page import write_page
 from tests.core.outside import wsdl
 from tests.core.test_workflows import WRONG as WRONG_STEPS
@@ -326,7 +328,11 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
     "flow.most": in_flow("most: most", "most: code"),
     "binding.devices": in_gates(GATES.replace("tls", "devices: [G1, G2], tls")),
     "binding.film": in_gates("  gate: {film: level}\n"),
-    "flow.moved": in_flow("level", "level") | with_facts(of_kind={"screen-flow": {"level": "shown: the text 'LEVEL', it is gone"}}),
+    "flow.moved": in_flow("level", "level") | with_facts(of_kind={
+        "screen-flow": FilmFacts(frozenset(("level",)), {"level": "shown: the text 'LEVEL', it is gone"})}),
+    "flow.unfilmed": in_flow("level", "level") | with_facts(of_kind={"screen-flow": FilmFacts(frozenset(), {})}),
+    "backend.unseen": with_facts(backends={"river": BackendFact(None, (Problem("backend.unseen", "It is not reached.", place="backend river"),))}),
+    "backend.unfit": with_facts(backends={"river": BackendFact(1.0, (Problem("backend.unfit", "A column went.", place="object lock"),))}),
     "parameter.context-type": in_service("{given: fixed, value: A}", "{given: context, value: now}")
     | {
         "changes": {

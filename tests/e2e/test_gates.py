@@ -60,7 +60,8 @@ def test_a_dead_endpoint_closes_it_too_whatever_a_young_run_says(own: Demo, clie
     try:
         with pytest.raises(ProblemError) as error:
             client.deploy("GaugeReadings", "live")
-        assert any("gauge-readings a-gauge" in one.message for one in error.value.problems), error.value.problems
+        assert [(one.code, one.place) for one in error.value.problems] == [
+            ("backend.unseen", "environment live, backends, river-board")], error.value.problems
     finally:
         client.apply({path: text})
 

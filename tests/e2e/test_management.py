@@ -108,7 +108,8 @@ def test_a_table_that_is_not_there_stops_the_deployment_and_not_the_service(own:
     number = client.release("VesselRegistry")["release"]
     with pytest.raises(ProblemError) as caught:
         client.deploy("VesselRegistry", "live", number)
-    assert caught.value.problem.code == "backend.changed"
+    assert caught.value.problem.code == "backend.unfit"
+    assert "vessels_of_old" in caught.value.problem.found
     assert place(client, "live")["release"] == before
     client.apply(files | {path: files[path].replace("backend: registry", "backend: nowhere")})
     with pytest.raises(ProblemError, match="not defined"):

@@ -168,14 +168,14 @@ def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict
         for name, (roles, description) in CALLERS.items():
             client.save_caller(name, roles, description)
             callers.append({"name": name, "token": client.new_token(name), "roles": roles})
+        for flow in FILMED:
+            client.make_film(flow, "rehearsal")
         for service in SERVICES:
             client.release(service, "The first release of the demo")
             for environment in ENVIRONMENTS:
                 client.deploy(service, environment)
         for package in demo_packages():
             client.keep_package(package)
-        for flow in FILMED:
-            client.make_film(flow, "rehearsal")
     return {"users": users, "callers": callers, "ports": dict(ports)}
 
 

@@ -112,6 +112,7 @@ class Subject:
     service: ServiceDefinition
     environment: EnvironmentDefinition | None
     facts: Facts
+    needed: Catalogue = field(default_factory=Catalogue)  # everything that it runs, directly or by something else
 
     def operations(self, kind: str, name: str) -> list[Operation]:
         return [one for one in self.service.operations if one.source == (kind, name)]

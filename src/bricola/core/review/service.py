@@ -69,7 +69,7 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
             yield finding("reference.backend", "An object uses a backend that is not defined.", f"service {service.name}",
                           found=shown(name), mend=f"Define it: 'backend: {name}'.")
     for kind in kinds():
-        yield from kind.findings(Subject(catalogue, service, environment, facts))
+        yield from kind.findings(Subject(catalogue, service, environment, facts, needs(catalogue, service)))
     for owner, facets, base in _typed(catalogue, service):
         yield from _bounds(owner, facets, base)
 

@@ -11,6 +11,7 @@ from fastapi import APIRouter
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.kinds.kind import ResolvedOperation, SourceKind
+from bricola.core.problems import Problem
 from bricola.server.ports.changes import Changes
 from bricola.server.ports.drafts import Drafts
 from bricola.server.ports.films import Films
@@ -44,6 +45,7 @@ class KindServer:
     | --- | --- |
     | routers | its own routes of the management API |
     | facts | what its review rules know of a service in an environment, in the form that they expect |
+    | prepare | what stands against a deployment, found out on its backends: (ports, catalogue of the release, service, environment) |
     | chore | what is done every few seconds |
     | keys | real keys of one of its definitions, for an input that holds such a key: (definition's name, catalogue, search, limit, visit) |
     | outside | what the other side itself answers to a message, for an operation that is sent on: (operation, message, visit) |
@@ -55,6 +57,7 @@ class KindServer:
     kind: SourceKind[Any]
     routers: Sequence[APIRouter] = ()
     facts: Callable[[Ports, Catalogue, ServiceDefinition, EnvironmentDefinition], Awaitable[Any]] | None = None
+    prepare: Callable[[Ports, Catalogue, ServiceDefinition, EnvironmentDefinition], Awaitable[Sequence[Problem]]] | None = None
     chore: Callable[[Ports], Awaitable[None]] | None = None
     keys: Callable[[str, Catalogue, str, int, Visit], Awaitable[dict[str, Any]]] | None = None
     outside: Callable[[ResolvedOperation, bytes, Visit], Awaitable[dict[str, Any]]] | None = None

@@ -91,6 +91,11 @@ def bound_backend(environment: EnvironmentDefinition, name: str, catalogue: Cata
     return backend, binding
 
 
+def _one_place(bound: Binding | None, binding: Binding) -> bool:
+    """Whether two bindings are equal but for the settings of the pool, so that sessions of one are sessions of the other."""
+    return bound is not None and bound.model_copy(update={"pool": binding.pool}) == binding
+
+
 def retirement_of(one: StoredRetirement) -> Retirement:
     return Retirement(datetime.fromisoformat(one.ends_at).timestamp(), one.ends_at[:10], one.words)
 
@@ -231,12 +236,12 @@ class Places:
     @asynccontextmanager
     async def visit(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AsyncIterator[Any]:
         """A session to a backend for those who look around: of its pool when there is one, else one of its own. Raises ProblemError."""
-        pool = self.pools().get((environment.name, name))
-        if pool is not None and pool.state not in NOT_LENDING and pool.state is not PoolState.ASLEEP:
+        backend, binding = bound_backend(environment, name, catalogue)
+        pool, bound = self._pools.get((environment.name, name, backend.engine), (None, None))
+        if pool is not None and _one_place(bound, binding) and pool.state not in NOT_LENDING and pool.state is not PoolState.ASLEEP:
             async with pool.session() as borrowed:
                 yield borrowed
             return
-        backend, binding = bound_backend(environment, name, catalogue)
         kind = self._kind(backend, binding, environment.name)
         try:
             session = await kind.open(binding.ends[0])
@@ -269,7 +274,7 @@ class Places:
         existing = self._pools.get(key)
         if existing is not None:
             pool, bound = existing
-            if bound.model_copy(update={"pool": binding.pool}) == binding:
+            if _one_place(bound, binding):
                 if bound.pool != binding.pool:
                     pool.adjust(binding.pool)
                     self._pools[key] = pool, binding

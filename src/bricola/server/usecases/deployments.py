@@ -13,6 +13,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.review import Finding
 from bricola.core.serving.live import LiveService
 from bricola.server.ports.changes import Change, Topic
+from bricola.server.ports.releases import Thawed
 from bricola.server.usecases.bringing_up import ATTEMPTS
 from bricola.server.usecases.gates import Gate, Ports, gates, proof
 from bricola.store import releases
@@ -76,7 +77,7 @@ async def deploy(ports: Ports, service: str, environment: str, number: int | Non
         thawed = await ports.releases.thaw(release)
         live = await ports.places.compile(place, thawed.definition, release.number, thawed.catalogue, thawed.resolved,
                                           thawed.contract)
-        broken = await _broken(ports, live)
+        broken = [*await _broken(ports, live), *(await _unprepared(ports, thawed, place) if how != "roll back" else ())]
         if tested is None or tested[0] != place:
             tested = place, await proof(ports, release, place, live, author) if how != "roll back" else None
         failing = tested[1].problems if tested[1] is not None and tested[1].outcome is GateOutcome.CLOSED else []
@@ -96,6 +97,15 @@ async def _broken(ports: Ports, live: LiveService) -> tuple[Problem, ...]:
     except ProblemError as error:
         return error.problems
     return ()
+
+
+async def _unprepared(ports: Ports, thawed: Thawed, place: EnvironmentDefinition) -> list[Problem]:
+    """What the kinds of its sources find on the backends themselves."""
+    found: list[Problem] = []
+    for one in ports.kinds:
+        if one.prepare is not None:
+            found += await one.prepare(ports, thawed.catalogue, thawed.definition, place)
+    return found
 
 
 def _because(consent: str, overrule: str, gate: Gate | None) -> str:

@@ -78,7 +78,7 @@ def _merged(probes: Iterable[Probe]) -> list[Probe]:
 async def _held_against(session: DatabaseSession, backend: str, probe: Probe) -> list[Problem]:
     if not probe.statement:
         return []  # a session that is signed on says enough
-    about = probe.place.partition(",")[0]
+    about = probe.place.partition(",")[0] or f"backend {backend}"
     try:
         columns = await session.described(probe.statement)
     except RefusedError as error:

@@ -1,9 +1,10 @@
 """The layout-change alarm: what of the filmed screens is not where it was on the live host."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from bricola.core.definitions.engines.terminals import KnownScreen, Move
 from bricola.core.kinds.screens.film import Film, Shot
+from bricola.core.kinds.screens.list_alarm import moved_lists
 from bricola.core.kinds.screens.recognise import Moved, Recogniser, differences, spot_of
 from bricola.core.terminals.screen import Field, Screen
 
@@ -22,23 +23,37 @@ def compare_shots(
     filmed: Iterable[Shot], live: Iterable[Shot], screens: dict[str, KnownScreen], filled: dict[str, set[str]]
 ) -> list[Moved]:
     """Every difference in the layout of the screens that both walks met, each told once."""
-    first: dict[str, Screen] = {}
-    for shot in filmed:
-        first.setdefault(shot.known, shot.before)
-        first.setdefault(shot.came, shot.after)
-    now: dict[str, Screen] = {}
-    for shot in live:
-        now.setdefault(shot.known, shot.before)
-        now.setdefault(shot.came, shot.after)
+    was, now = _met(filmed), _met(live)
     found: list[Moved] = []
-    for name, screen in now.items():
+    for name, pages in now.items():
         known = screens.get(name)
         if known is None:
             continue
-        found += differences(known, screen, filled.get(name, ()))
-        if name in first:
-            found += _layout(known, first[name], screen)
+        found += differences(known, pages[0], filled.get(name, ()))
+        if name in was:
+            found += _layout(known, was[name][0], pages[0])
+            found += moved_lists(known, was[name], pages)
     return list(dict.fromkeys(found))
+
+
+def _met(shots: Iterable[Shot]) -> dict[str, list[Screen]]:
+    """By name, the screens of a walk as they came: of a list every page."""
+    found: dict[str, list[Screen]] = {}
+    for shot in shots:
+        for name, screen in ((shot.known, shot.before), (shot.came, shot.after)):
+            if screen not in found.setdefault(name, []):
+                found[name].append(screen)
+    return found
+
+
+def inserted(expected: Sequence[Recogniser], known: Iterable[Recogniser], screen: Screen) -> Moved | None:
+    """A screen that none of the expected has anything of: it stands before them, or took their place."""
+    if any(one.matches(screen) for one in known):
+        return None
+    names = " or ".join(dict.fromkeys(one.name for one in expected))
+    title = next((line.strip() for line in screen.lines if line.strip()), "")[:_MOST_LABEL]
+    return Moved(names, "a screen that was not there", f"{names} comes next",
+                 f"{title!r} comes before it, or instead of it: film the walk anew where it is meant to be there")
 
 
 def _layout(known: KnownScreen, filmed: Screen, live: Screen) -> list[Moved]:
@@ -52,7 +67,14 @@ def _layout(known: KnownScreen, filmed: Screen, live: Screen) -> list[Moved]:
             found.append(
                 Moved(known.name, f"the input at {spot_of(filmed, start)}", f"{length} characters long", f"{is_now[start]} characters")
             )
+    began = {one.start for one in filmed.fields}
+    begins = {one.start for one in live.fields}
     for place in known.places:
+        start = filmed.position(place.row, place.column)
+        if start in began and start not in was and begins and start not in begins and place.row <= live.rows:
+            near = min(begins - began or begins, key=lambda one: _distance(live, one, start))
+            found.append(Moved(known.name, f"the field {place.name}", f"at {spot_of(filmed, start)}",
+                               f"the nearest field begins at {spot_of(live, near)}"))
         label = _label(filmed, place.row, place.column)
         if not label or place.row > live.rows:
             continue
@@ -63,6 +85,11 @@ def _layout(known: KnownScreen, filmed: Screen, live: Screen) -> list[Moved]:
         found.append(Moved(known.name, f"the label {text!r} of {place.name}", f"at {spot_of(filmed, start)}",
                            f"it stands at {spot_of(live, at)}" if at >= 0 else "it is gone"))
     return found
+
+
+def _distance(screen: Screen, one: int, other: int) -> tuple[int, int]:
+    rows, columns = divmod(one, screen.columns), divmod(other, screen.columns)
+    return abs(rows[0] - columns[0]), abs(rows[1] - columns[1])
 
 
 def _inputs(screen: Screen) -> dict[int, int]:

@@ -122,7 +122,7 @@ def differences(known: KnownScreen, screen: Screen, filled: Iterable[str] = ()) 
         start = screen.position(place.row, place.column) if place.row <= screen.rows else -1
         field = next((one for one in screen.inputs if one.start == start), None)
         if field is None:
-            near = _nearest(screen, start)
+            near = _nearest(screen, start, place.length)
             found.append(Moved(known.name, f"the input {name}", f"at {_spot(place.row, place.column)}",
                                f"the nearest input begins at {spot_of(screen, near.start)}" if near else "the screen has no input"))
         elif place.length is not None and field.length < place.length:
@@ -149,10 +149,11 @@ def _now(screen: Screen, mark: Mark) -> str:
     return f"it is gone; {there!r} stands there" if there else "it is gone"
 
 
-def _nearest(screen: Screen, start: int) -> Field | None:
+def _nearest(screen: Screen, start: int, length: int | None) -> Field | None:
+    """The nearest input, of those that are as long as it was where there is one."""
     columns = screen.columns
-    return min(screen.inputs, key=lambda one: (abs(one.start // columns - start // columns), abs(one.start % columns - start % columns)),
-               default=None)
+    return min([one for one in screen.inputs if one.length == length] or screen.inputs, default=None,
+               key=lambda one: (abs(one.start // columns - start // columns), abs(one.start % columns - start % columns)))
 
 
 def _spot(row: int | None, column: int | None) -> str:

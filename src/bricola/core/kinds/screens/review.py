@@ -1,6 +1,7 @@
 """What the review says of screen flows. Most of it is found when a flow is resolved: see `shape`."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 
 from bricola.core.definitions.findings import Area, Finding, Rule, Rules, Severity
 from bricola.core.kinds.kind import Subject
@@ -37,19 +38,34 @@ RULES = Rules(
     Rule("flow.endless", Area.SERVICE, _E, "A list over pages needs a sign of its end, or it pages for ever."),
     Rule("flow.position", Area.SERVICE, _E, "A list that is positioned types a column of its last row into a place."),
     Rule("flow.most", Area.SERVICE, _E, "The most rows are a number, so that no list is read without bound."),
-    Rule("flow.moved", Area.ENVIRONMENT, _W, "A screen that is not as it was filmed stops the first call that meets it."),
+    Rule("flow.unfilmed", Area.ENVIRONMENT, _E, "Without a film, wrong answers are the first to tell that a screen was changed."),
+    Rule("flow.moved", Area.ENVIRONMENT, _E, "A screen that is not as it was filmed stops the first call that meets it."),
 )
 finding = RULES.finding
 
 
+@dataclass(frozen=True)
+class FilmFacts:
+    """The flows that have a film, and by flow what its last check found on the host of the environment, where that was not as filmed."""
+
+    filmed: frozenset[str]
+    moved: Mapping[str, str]
+
+
 def findings(subject: Subject) -> Iterator[Finding]:
-    """`facts.of_kind` has, by flow, what its last check found on the host of the environment."""
-    moved = subject.facts.of_kind.get(ScreenFlowDefinition.kind) or {}
-    if subject.environment is None:
+    facts: FilmFacts | None = subject.facts.of_kind.get(ScreenFlowDefinition.kind)
+    if subject.environment is None or facts is None:
         return
     where = subject.environment.name
-    for definition, _ in subject.sources(ScreenFlowDefinition):
-        if definition.name in moved:
+    for definition in subject.needed.all_of(ScreenFlowDefinition):
+        binding = subject.environment.binding(definition.backend)
+        if binding is None or binding.film:
+            continue
+        if definition.name not in facts.filmed:
+            yield finding("flow.unfilmed", f"There is no film of {definition.name}.", f"screen-flow {definition.name}",
+                          mend="Film the walk on a host where that does no harm.",
+                          command=f"bricola screens film {definition.name} {where}{' --writes' if definition.writes else ''}")
+        elif definition.name in facts.moved:
             yield finding("flow.moved", f"The host in {where} is not as {definition.name} was filmed.",
-                          f"screen-flow {definition.name}, screens", found=moved[definition.name],
+                          f"screen-flow {definition.name}, screens", found=facts.moved[definition.name],
                           mend="Correct the screens, or film the walk anew.", command=f"bricola screens check {where} {definition.name}")

@@ -1,7 +1,8 @@
 """Walks compiled: every move with its recognisers, readers and writers, made once when a flow is deployed."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any
 
 from bricola.core.definitions.engines.terminals import Collect, KnownScreen, ListRegion, Move, Place, TerminalHost, Turn
@@ -9,13 +10,33 @@ from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.recognise import Recogniser, Test, any_mark, compile_recogniser, text_at
 from bricola.core.kinds.screens.texts import compile_reader, compile_writer
 from bricola.core.patterns.matcher import compile_search
-from bricola.core.problems import Problem, ProblemError
+from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.shapes.model import Element, Record, Values
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.terminals.codepages import encode
 from bricola.core.terminals.screen import Screen
 
 USER, PASSWORD = "\x00user", "\x00password"
+_OF_A_NUMBER = frozenset("0123456789.,")
+
+
+@dataclass(frozen=True)
+class Uncut:
+    """A number in the columns from `start` to before `end` of a line. One that goes on beyond them was moved by the host's people, and what
+    stands between the edges is another number."""
+
+    place: str
+    start: int
+    end: int
+
+    def demand(self, line: str) -> None:
+        """Raises ProblemError for a number that an edge cuts."""
+        for edge in (self.start, self.end):
+            if 0 < edge < len(line) and line[edge - 1] in _OF_A_NUMBER and line[edge] in _OF_A_NUMBER:
+                raise ProblemError(Problem(
+                    "screen.cut", "A number on the host's screen goes over the edge of its place.", Kind.BACKEND, place=self.place,
+                    expected=f"a number within columns {self.start + 1} to {self.end}",
+                    mend="The people who run the service hold the film against the host: something moved."))
 
 
 @dataclass(frozen=True)
@@ -25,8 +46,11 @@ class Read:
     name: str
     place: Place
     convert: Callable[[str], Any]
+    uncut: Uncut | None = None
 
     def of(self, screen: Screen) -> Any:
+        if self.uncut is not None and self.place.row <= screen.rows:
+            self.uncut.demand(screen.lines[self.place.row - 1])
         return self.convert(text_at(screen, self.place))
 
 
@@ -48,6 +72,7 @@ class Rows:
     skips: tuple[tuple[int | None, str], ...]
     ends: Test
     goes_on: Test
+    uncut: tuple[tuple[int, Uncut], ...] = ()  # with the line of a row that it is for
 
     def lines(self, screen: Screen) -> list[tuple[int, list[str]]]:
         """The rows as their lines of text with the first line's number, without the blank ones and those to be skipped."""
@@ -68,6 +93,8 @@ class Rows:
 
     def values(self, lines: list[str]) -> Values:
         found = {}
+        for own, edges in self.uncut:
+            edges.demand(lines[own - 1])
         for name, own, column, length, convert in self.columns:
             value = convert(lines[own - 1][column:column + length])
             if value is not None:
@@ -207,7 +234,10 @@ class _Compiler:
         convert = compile_reader(place, element, f"{screen.name}, {name}")
         if place.pattern:
             convert = _searched(place, convert)
-        return Read(name, place, convert)
+        alone = place.length is not None and place.rows == 1 and not place.pattern
+        starts = [one.column for one in screen.places if one.row == place.row]
+        edges = _uncut(f"{screen.name}, {name}", place.column, place.length or 0, element, starts) if alone else None
+        return Read(name, place, convert, edges)
 
     def _fill(self, screen: KnownScreen, name: str, given: str, value: str, credential: str) -> FillIn:
         place = screen.place(name)
@@ -233,7 +263,10 @@ class _Compiler:
             (one.name, one.line, one.column - 1, one.length, compile_reader(one, elements[one.name], f"{screen.name}, {one.name}"))
             for one in region.columns
         )
-        rows = Rows(region, columns, tuple((one.column, one.text) for one in region.skip), any_mark(region.ends), any_mark(region.goes_on))
+        edges = [(one.line, _uncut(f"{screen.name}, {one.name}", one.column, one.length, elements[one.name],
+                                   [two.column for two in region.columns if two.line == one.line])) for one in region.columns]
+        rows = Rows(region, columns, tuple((one.column, one.text) for one in region.skip), any_mark(region.ends), any_mark(region.goes_on),
+                    tuple((number, one) for number, one in edges if one is not None))
         detail = self._screens[region.opens.screen] if region.opens is not None else None
         reads = tuple(self._read(detail.known, name, elements) for name in region.opens.read) if detail and region.opens else ()
         most = collect.most
@@ -241,6 +274,14 @@ class _Compiler:
             number = int(most)
             return Collector(collect, rows, lambda values: number, detail, reads)
         return Collector(collect, rows, lambda values: values[most], detail, reads)
+
+
+def _uncut(place: str, column: int, length: int, element: Element, starts: Sequence[int]) -> Uncut | None:
+    """What looks that a number is read whole; None for what is no number with places, and where another place follows at once."""
+    kind = element.type
+    if not isinstance(kind, SimpleType) or kind.primitive.python is not Decimal or column + length in starts:
+        return None
+    return Uncut(place, column - 1, column - 1 + length)
 
 
 def _searched(place: Place, convert: Callable[[str], Any]) -> Callable[[str], Any]:

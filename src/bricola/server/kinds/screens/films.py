@@ -12,9 +12,12 @@ import structlog
 from bricola.adapters.engines.terminals.sessions import SocketTerminal, TerminalKind
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import BackendDefinition, EnvironmentDefinition, ServiceDefinition
-from bricola.core.kinds.screens.alarm import compare_shots, filled_places, hidden_texts, nearest, sound
+from bricola.core.kinds.registry import needs
+from bricola.core.kinds.screens.alarm import compare_shots, filled_places, hidden_texts, inserted, nearest, sound
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.film import Film, Shot, plain_film, read_film
+from bricola.core.kinds.screens.recognise import compile_recogniser
+from bricola.core.kinds.screens.review import FilmFacts
 from bricola.core.kinds.screens.runner import Runner
 from bricola.core.kinds.screens.sessions import ScreenError
 from bricola.core.kinds.screens.shape import ResolvedFlow, resolve_flow
@@ -41,6 +44,7 @@ class Ports(Protocol):
 
 log = structlog.stdlib.get_logger("bricola.screens")
 _OPENING_SECONDS = 15.0
+_FRESH = timedelta(minutes=10)  # so long a look at the host is good enough for a deployment
 
 
 def find_flow(ports: Ports, name: str) -> ScreenFlowDefinition:
@@ -142,7 +146,7 @@ async def film(ports: Ports, flow: str, environment: str, inputs: dict[str, Any]
         )
     source = resolve_flow(definition, ports.drafts.catalogue)
     plain = _effective(source, inputs)
-    shots, _, error = await _walk(ports, source, place, _values(source, plain))
+    shots, _, error = await _walk(ports, source, place, _values(source, plain), ports.drafts.catalogue)
     if error is not None:
         raise error
     made = Film(flow, environment, _plain_inputs(source, plain), tuple(shots))
@@ -189,7 +193,7 @@ async def check(ports: Ports, environment: str, flow: str = "", writes: bool = F
             found.append({"flow": name, "environment": environment, "filmed_at": one.at, "filmed_in": one.environment, "passed": True,
                           "skipped": "it writes on the host", "endpoint": "", "screens": [], "moved": [], "stopped": None})
             continue
-        outcome = await _check_one(ports, definition, place, read_film(one.content))
+        outcome = await _check_one(ports, definition, ports.drafts.catalogue, place, read_film(one.content))
         await ports.films.keep_check(name, environment, outcome)
         found.append(
             {"flow": name, "environment": environment, "filmed_at": one.at, "filmed_in": one.environment, "skipped": "", **outcome}
@@ -197,18 +201,51 @@ async def check(ports: Ports, environment: str, flow: str = "", writes: bool = F
     return found
 
 
-async def _check_one(ports: Ports, definition: ScreenFlowDefinition, place: EnvironmentDefinition, filmed: Film) -> dict[str, Any]:
+async def prepare(ports: KindPorts, catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition) -> list[Problem]:
+    """Before a deployment, every flow of the release that only reads is walked on the host and held against its film, unless that was done
+    with the same definition minutes ago. One that writes is held against it by those who say so."""
+    filmed = {one.flow: one for one in await ports.films.stored()}
+    found = []
+    for flow in needs(catalogue, service).all_of(ScreenFlowDefinition):
+        binding = environment.binding(flow.backend)
+        film = filmed.get(flow.name)
+        if flow.writes or film is None or binding is None or binding.film or await _is_fresh(ports, flow, environment.name, film):
+            continue
+        outcome = await _check_one(ports, flow, catalogue, environment, read_film(film.content))
+        await ports.films.keep_check(flow.name, environment.name, outcome)
+        if not outcome["passed"]:
+            found.append(Problem("flow.moved", f"The host in {environment.name} is not as {flow.name} was filmed.", Kind.CONFLICT,
+                                 place=f"screen-flow {flow.name}, screens", found=_told(outcome),
+                                 mend=f"See what moved: bricola screens check {environment.name} {flow.name}"))
+    return found
+
+
+async def _is_fresh(ports: KindPorts, flow: ScreenFlowDefinition, environment: str, film: store.StoredFilm) -> bool:
+    """Whether the film was made there, or held against the host, within the last minutes, as the draft that is released."""
+    if ports.drafts.catalogue.get(ScreenFlowDefinition, flow.name) != flow:
+        return False
+    moments = [film.at] if film.environment == environment else []
+    moments += [one["at"] for one in await ports.films.checks()
+                if one["flow"] == flow.name and one["environment"] == environment and one["passed"]]
+    return any(datetime.fromisoformat(one) > datetime.now(UTC) - _FRESH for one in moments)
+
+
+async def _check_one(ports: KindPorts, definition: ScreenFlowDefinition, catalogue: Catalogue, place: EnvironmentDefinition,
+                     filmed: Film) -> dict[str, Any]:
     try:
-        source = resolve_flow(definition, ports.drafts.catalogue)
-        shots, endpoint, error = await _walk(ports, source, place, _values(source, _effective(source, dict(filmed.inputs))))
+        source = resolve_flow(definition, catalogue)
+        shots, endpoint, error = await _walk(ports, source, place, _values(source, _effective(source, dict(filmed.inputs))), catalogue)
     except ProblemError as failure:
         return {"passed": False, "endpoint": "", "screens": [], "moved": [], "stopped": failure.problem.as_dict(for_owners=True)}
     filled = filled_places((*source.host.sign_on, *definition.moves, *definition.back, *source.host.sign_off))
     moved = compare_shots(filmed.shots, shots, dict(source.screens), filled)
     if isinstance(error, ScreenError) and error.screen is not None:
         judged = nearest(error.expected, error.screen)
-        if judged is not None:
-            moved = [*moved, *(one for one in judged[1] if one not in moved)]
+        if judged is not None and len(judged[1]) == len(judged[0].known.marks):  # it has nothing of what was expected
+            stranger = inserted(error.expected, map(compile_recogniser, source.screens.values()), error.screen)
+            moved += [stranger] if stranger is not None else []
+        elif judged is not None:
+            moved += [one for one in judged[1] if one not in moved]
     return {"passed": error is None and not moved, "endpoint": endpoint,
             "screens": list(dict.fromkeys(name for one in shots for name in (one.known, one.came))),
             "moved": [asdict(one) for one in moved], "stopped": error.problem.as_dict(for_owners=True) if error is not None else None}
@@ -231,17 +268,17 @@ async def check_due(ports: Ports) -> None:
                                     stopped=one["stopped"])
 
 
-async def _walk(ports: Ports, source: ResolvedFlow, place: EnvironmentDefinition,
-                values: dict[str, Any]) -> tuple[list[Shot], str, ProblemError | None]:
+async def _walk(ports: KindPorts, source: ResolvedFlow, place: EnvironmentDefinition, values: dict[str, Any],
+                catalogue: Catalogue) -> tuple[list[Shot], str, ProblemError | None]:
     """Walk on a session of its own. The moves, the endpoint, and what stopped it."""
-    backend, binding = bound_backend(place, source.definition.backend, ports.drafts.catalogue)
+    backend, binding = bound_backend(place, source.definition.backend, catalogue)
     if binding.film:
         raise ProblemError(Problem("film.is-film", f"{backend.name} is a film in {place.name}, and cannot be filmed.", Kind.CONFLICT,
                                    place=f"environment {place.name}, backends, {backend.name}, film", mend="Film it where the host is."))
     flow = compile_walks(source.definition, source.host, source.screens, source.inputs, source.outputs)
     flow.check(values, source.definition.name)
     shots: list[Shot] = []
-    kind = ports.places.session_kind(place, backend.name, ports.drafts.catalogue)
+    kind = ports.places.session_kind(place, backend.name, catalogue)
     assert isinstance(kind, TerminalKind)  # a film has no session to walk on, and was refused before
     session, endpoint, error = await _open(kind, backend, binding.ends, shots)
     if session is None:
@@ -319,9 +356,10 @@ def _no_film(flow: str) -> Problem:
                    mend=f"Film it: bricola screens film {flow} ENVIRONMENT")
 
 
-async def moved(ports: KindPorts, catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition) -> dict[str, str]:
-    """What the last checks of films found there, by flow, for the review."""
-    return {one["flow"]: _told(one) for one in await ports.films.checks() if one["environment"] == environment.name and not one["passed"]}
+async def facts(ports: KindPorts, catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition) -> FilmFacts:
+    """Which flows have a film, and what the last checks found there, for the review."""
+    moved = {one["flow"]: _told(one) for one in await ports.films.checks() if one["environment"] == environment.name and not one["passed"]}
+    return FilmFacts(frozenset(one.flow for one in await ports.films.stored()), moved)
 
 
 def _told(check: dict[str, Any]) -> str:
