@@ -17,7 +17,7 @@ from bricola.core.definitions.text import read_definition
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.recognise import text_at
 from bricola.core.kinds.screens.runner import Runner
-from bricola.core.kinds.screens.sessions import Course, ScreenError
+from bricola.core.kinds.screens.sessions import Course, Quiet, ScreenError
 from bricola.core.kinds.screens.shape import resolve_flow
 from bricola.core.kinds.screens.texts import compile_reader, compile_writer
 from bricola.core.kinds.screens.walks import CompiledFlow, compile_walks
@@ -62,7 +62,7 @@ screens:
     places: {weight: {row: 4, column: 20, length: 10}}
 moves:
 - {on: home, fill: {option: {value: "1"}}, press: Enter, expect: [{screen: list}]}
-- {on: list, collect: {list: items, into: item, most: most, most_pages: 30, complete: complete}}
+- {on: list, collect: {list: items, into: item, most: most, most_pages: 30, complete: complete}, seconds: 2}
 """
 SERVICE = "service: Stock\nnamespace: urn:larkmere:stock\noperations: {ListStock: {runs: screen-flow stock}}\n"
 COLUMNS = "columns: {code: {column: 4, length: 6}, name: {column: 12, length: 12}}"
@@ -245,7 +245,7 @@ class Script:
     def __init__(self, first: bytes) -> None:
         self.terminal = Tn3270(TerminalSettings(extended=False))
         self.terminal.receive(telnet.record(first))
-        self.course, self.way_back, self.user = Course(), None, ""
+        self.course, self.quiet, self.way_back, self.user = Course(), Quiet(), None, ""
         self.coming: list[bytes] = []
         self.answers: list[list[bytes]] = []
         self.given_up = ""

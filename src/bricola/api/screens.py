@@ -146,6 +146,8 @@ class FilmShot(TypedDict):
 class Film(TypedDict):
     flow: str
     environment: str
+    backend: NotRequired[str]
+    quiet: NotRequired[float]
     inputs: Plain
     shots: list[FilmShot]
     screens: list[TerminalScreen]
@@ -161,6 +163,7 @@ class MadeFilm(TypedDict):
     screens: int
     stages: list[str]
     problems: list[str]
+    quiet: float | None
 
 
 @closed

@@ -40,16 +40,21 @@ def register(app: typer.Typer) -> None:
         flow: str, environment: str,
         values: Annotated[list[str] | None, typer.Argument(help="Inputs as name=value; samples stand in for the others.")] = None,
         writes: Annotated[bool, typer.Option("--writes", help="Walk it although it writes on the host.")] = False,
+        listen: Annotated[float, typer.Option(
+            "--listen", min=0, max=30, metavar="SECONDS",
+            help="How long it is listened, the first time on each screen, whether the host goes on writing.")] = 1.0,
         at: At = "", as_json: Json = False,
     ) -> None:
         """Walk a flow on the live host, on a session of its own, and keep the screens and moves as its film."""
         with connect(at) as client:
-            made = client.make_film(flow, environment, parse_values(values or []), writes)
+            made = client.make_film(flow, environment, parse_values(values or []), writes, listen)
         if as_json:
             print_json(made)
             return
         out.print(f"[green]●[/] Filmed {text(flow)} in {text(environment)}: {made['moves']} moves over {made['screens']} screens, "
                   f"stages {', '.join(made['stages'])}")
+        if made["quiet"]:
+            out.print(f"  [dim]The host writes screens in pieces: calls wait until it was silent for {made['quiet']:g} s.[/]")
         for one in made["problems"]:
             out.print(f"[yellow]▲[/] {text(one)}")
 

@@ -63,10 +63,12 @@ class ScreenCalls(ApiConnection):
         """The recorded screens and moves of a flow."""
         return cast("screens.Film", self._ask("GET", f"/screens/{flow}/film"))
 
-    def make_film(self, flow: str, environment: str, inputs: Json | None = None, writes: bool = False) -> "screens.MadeFilm":
-        """Walk a flow on the live host and keep what was seen; `writes` consents to walk one that writes."""
-        return cast("screens.MadeFilm",
-                    self._ask("POST", f"/screens/{flow}/film/{environment}", json={"inputs": inputs or {}, "writes": writes}))
+    def make_film(self, flow: str, environment: str, inputs: Json | None = None, writes: bool = False,
+                  listen: float = 1.0) -> "screens.MadeFilm":
+        """Walk a flow on the live host and keep what was seen; `writes` consents to walk one that writes. The first time on each screen it
+        is listened so many seconds whether the host goes on writing."""
+        body = {"inputs": inputs or {}, "writes": writes, "listen": listen}
+        return cast("screens.MadeFilm", self._ask("POST", f"/screens/{flow}/film/{environment}", json=body))
 
     def check_screens(self, environment: str, flow: str = "", writes: bool = False) -> "list[screens.FilmCheck]":
         """Hold the films against the live host: per flow whether it passed, what moved, and what stopped the walk. Flows that write

@@ -169,7 +169,7 @@ def _fill(bricola: Bricola, address: str, ports: dict[str, int], passwords: dict
             client.save_caller(name, roles, description)
             callers.append({"name": name, "token": client.new_token(name), "roles": roles})
         for flow in FILMED:
-            client.make_film(flow, "rehearsal")
+            client.make_film(flow, "rehearsal", listen=0.2)  # our own hosts write at once
         for service in SERVICES:
             client.release(service, "The first release of the demo")
             for environment in ENVIRONMENTS:

@@ -25,7 +25,18 @@ const guess: Guess = { name: "berth", label: "BERTH", type: "text", dates: "", d
 const menu = screen(["MENU"]);
 const list = screen(["BERTHS"]);
 const moved = (was: string, known: string, before = menu, after = list): Moved =>
-  ({ type: "moved", number: 1, before, was, typed: {}, key: "Enter", came: known, known, screen: after }) as Moved;
+  ({
+    type: "moved",
+    number: 1,
+    before,
+    was,
+    typed: {},
+    key: "Enter",
+    came: known,
+    known,
+    screen: after,
+    quiet: 0.4,
+  }) as Moved;
 
 describe("a recording", () => {
   const walked = [moved("s1", "s2"), moved("s2", "s1", list, menu)].reduce(withMove, empty);
@@ -39,6 +50,7 @@ describe("a recording", () => {
       ["s1", 2],
       ["s2", 1],
     ]);
+    expect(walked.quiet).toBe(0.4);
     expect(withoutMove(walked, 0).shots).toHaveLength(1);
     expect(empty.shots).toHaveLength(0);
   });

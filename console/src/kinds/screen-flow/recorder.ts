@@ -26,6 +26,8 @@ export interface Recording {
   operation: string;
   roles: string[];
   writes: boolean;
+  /** The silence after which the host has written all of a screen, in seconds; null where nobody heard it. */
+  quiet: number | null;
 }
 
 export const empty: Recording = {
@@ -40,6 +42,7 @@ export const empty: Recording = {
   operation: "",
   roles: [],
   writes: true,
+  quiet: null,
 };
 
 /** The name of a screen as the person wants it. */
@@ -48,6 +51,7 @@ export const named = (recording: Recording, raw: string) => recording.names[raw]
 export function withMove(recording: Recording, moved: Moved): Recording {
   return {
     ...recording,
+    quiet: moved.quiet === null ? recording.quiet : Math.max(recording.quiet ?? 0, moved.quiet),
     shots: [
       ...recording.shots,
       {
@@ -206,7 +210,7 @@ export function body(recording: Recording, backend: string, environment: string,
     known: named(recording, one.known),
     came: named(recording, one.came),
   }));
-  const { name, places, lists, faults, description, service, operation, roles, writes } = recording;
+  const { name, places, lists, faults, description, service, operation, roles, writes, quiet } = recording;
   return {
     name,
     backend,
@@ -220,6 +224,7 @@ export function body(recording: Recording, backend: string, environment: string,
     operation,
     roles,
     writes,
+    quiet,
     save,
   };
 }

@@ -11,6 +11,8 @@ export interface Seen {
   known: string;
   proposed: string;
   connected: boolean;
+  /** The silence after which this host has written all of a screen, in seconds, as far as it was heard. */
+  quiet: number | null;
 }
 
 export interface Opened extends Seen {

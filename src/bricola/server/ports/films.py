@@ -24,7 +24,9 @@ class Films:
     async def take(self, loaded: tuple[list[StoredFilm], list[dict[str, Any]]]) -> None:
         stored, checks = loaded
         self.checked = {(one["flow"], one["environment"]): one for one in checks}
-        self.by_flow = await asyncio.to_thread(lambda: {one.flow: read_film(one.content) for one in stored})
+        films = await asyncio.to_thread(lambda: {one.flow: read_film(one.content) for one in stored})
+        self.by_flow.clear()  # in place: sessions to hosts look into it when they are opened
+        self.by_flow.update(films)
 
     async def stored(self) -> list[StoredFilm]:
         return await self._storage.read(films.films)

@@ -16,8 +16,9 @@ from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.engines.terminals import TerminalHost
 from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.kinds.screens.film import Shot
+from bricola.core.kinds.screens.recognise import recognise
 from bricola.core.kinds.screens.runner import Runner
-from bricola.core.kinds.screens.sessions import Course
+from bricola.core.kinds.screens.sessions import Course, Quiet
 from bricola.core.kinds.screens.walks import HostWays, Walk, compile_ways
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -40,6 +41,10 @@ class SocketTerminal(asyncio.Protocol):
         self.name = name
         self.terminal = terminal
         self.course = Course()
+        self.quiet = Quiet()
+        self.listens = False  # whether the host's quiet is learned here: where somebody films or records
+        self._pressed_on: Screen | None = None
+        self._answered_at: float | None = None
         self.way_back: Walk | None = None
         self.user = ""
         self.device_taken = ""  # of the binding's list
@@ -63,7 +68,19 @@ class SocketTerminal(asyncio.Protocol):
             return
         if answer and self._transport is not None:
             self._transport.write(answer)
+        if self.listens and self._pressed_on is not None:
+            self._listen(self._pressed_on, asyncio.get_running_loop().time())
         self._wake()
+
+    def _listen(self, before: Screen, now: float) -> None:
+        """Learn how late pieces of one screen come. A cover that comes over it is news of its own."""
+        screen = self.terminal.screen
+        if self._answered_at is None:
+            if screen.settled and screen.characters != before.characters:
+                self._answered_at = now
+                self.quiet.known = True
+        elif self.ways is None or recognise(self.ways.over, screen) is None:
+            self.quiet.learn(now - self._answered_at)
 
     def connection_lost(self, failure: Exception | None) -> None:
         self._end(Problem("terminal.dropped", "The host ended the connection.", Kind.UNREACHABLE, mend="Try again in a moment.",
@@ -105,6 +122,7 @@ class SocketTerminal(asyncio.Protocol):
         if key not in self.terminal.keys:
             raise ProblemError(Problem("terminal.key", "The terminal has no such key.", place=key,
                                        choices=tuple(sorted(self.terminal.keys))))
+        self._pressed_on, self._answered_at = self.terminal.screen, None
         data = self.terminal.press(key)
         assert self._transport is not None
         self._transport.write(data)
@@ -260,6 +278,8 @@ class TerminalKind:
         self._make = make
         self._presented = Presented(around.secrets, binding.credential) if binding.credential else None
         self._devices: dict[str, list[str]] = {}  # that are free, by endpoint
+        self._films = around.films
+        self.quiet = Quiet()  # of this host, for all its sessions
 
     async def open(self, endpoint: Endpoint, made: list[Shot] | None = None) -> SocketTerminal:
         """See SessionKind; with `made` the moves of the session are filmed into it."""
@@ -293,8 +313,16 @@ class TerminalKind:
         except BaseException:
             self._free_device(endpoint.name, device)
             raise
+        self._learn_from_films()
+        session.quiet = self.quiet
         session.device_taken, session.endpoint, session.ways, session.presented = device, endpoint.name, self.ways, self._presented
         return session
+
+    def _learn_from_films(self) -> None:
+        """What was heard of the host's quiet where its flows were filmed."""
+        heard = [one.quiet for one in self._films.values() if one.backend == self._backend.name and one.quiet is not None]
+        if heard:
+            self.quiet.known, self.quiet.seconds = True, max(heard)
 
     def _give_up(self, session: SocketTerminal) -> None:
         session.abort(Problem("terminal.closed", "The session is closed.", Kind.BACKEND))

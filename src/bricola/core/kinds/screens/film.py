@@ -24,12 +24,15 @@ class Shot:
 
 @dataclass(frozen=True)
 class Film:
-    """The walk of one flow with the inputs that it was made with, as plain JSON values."""
+    """The walk of one flow with the inputs that it was made with, as plain JSON values. `quiet` is what was learned of the host of the
+    backend meanwhile: the silence in seconds after which it has written all of a screen; None where nobody listened."""
 
     flow: str
     environment: str
     inputs: Mapping[str, Any]
     shots: tuple[Shot, ...]
+    backend: str = ""
+    quiet: float | None = None
 
     def stage(self, name: str) -> tuple[Shot, ...]:
         return tuple(one for one in self.shots if one.stage == name)
@@ -68,7 +71,8 @@ def plain_film(film: Film) -> dict[str, Any]:
             screens.append(plain_screen(screen))
         return index[screen]
 
-    return {"flow": film.flow, "environment": film.environment, "inputs": dict(film.inputs), "shots": [
+    heard = {} if film.quiet is None else {"quiet": film.quiet}
+    return {"flow": film.flow, "environment": film.environment, "backend": film.backend, **heard, "inputs": dict(film.inputs), "shots": [
         {"stage": one.stage, "before": kept(one.before), "known": one.known, "typed": {str(at): text for at, text in one.typed.items()},
          "key": one.key, "after": kept(one.after), "came": one.came} for one in film.shots], "screens": screens}
 
@@ -78,4 +82,6 @@ def read_film(plain: Mapping[str, Any]) -> Film:
     screens = [read_screen(one) for one in plain["screens"]]
     shots = tuple(Shot(one["stage"], screens[one["before"]], one["known"], {int(at): text for at, text in one["typed"].items()}, one["key"],
                        screens[one["after"]], one["came"]) for one in plain["shots"])
-    return Film(plain["flow"], plain["environment"], plain["inputs"], shots)
+    quiet = plain.get("quiet")
+    return Film(plain["flow"], plain["environment"], plain["inputs"], shots, str(plain.get("backend", "")),
+                float(quiet) if quiet is not None else None)

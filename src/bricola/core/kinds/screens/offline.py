@@ -2,7 +2,7 @@
 
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.kinds.screens.film import Film, Shot
-from bricola.core.kinds.screens.sessions import Course
+from bricola.core.kinds.screens.sessions import Course, Quiet
 from bricola.core.kinds.screens.walks import HostWays, Walk
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.terminals.screen import Screen
@@ -20,6 +20,7 @@ class FilmSession:
         self._screen: Screen = self._shots[0].before
         self.records = 1
         self.course = Course()
+        self.quiet = Quiet(known=True)
         self.way_back: Walk | None = None
         self.user = "film"
 

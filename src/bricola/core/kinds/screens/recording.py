@@ -107,6 +107,7 @@ class Recording:
     description: str = ""
     writes: bool = True
     messages: Mapping[str, tuple[int, int, int]] = field(default_factory=dict)  # screen: row, column, length of its message line
+    quiet: float | None = None  # of the host, as far as it was heard
 
 
 # the flow
@@ -201,7 +202,7 @@ def film_of(recording: Recording, environment: str, inputs: Mapping[str, str]) -
     split = _last_of_task(recording)
     shots = tuple(Shot("task" if number < split else "back", one.before, one.known, one.typed, one.key, one.after, one.came)
                   for number, one in enumerate(recording.shots))
-    return Film(recording.name, environment, inputs, shots)
+    return Film(recording.name, environment, inputs, shots, recording.backend, recording.quiet)
 
 
 def sample_inputs(recording: Recording) -> dict[str, str]:

@@ -12,6 +12,8 @@ from bricola.core.pool.pool import Pool
 from bricola.core.problems import Kind, Problem, shown
 from bricola.core.terminals.screen import Screen
 
+_MOST_LATE = 3.0  # seconds
+
 
 @dataclass
 class Course:
@@ -19,6 +21,21 @@ class Course:
 
     made: list[Shot] | None = None
     keys: int = 0
+    listen: float = 0.0  # seconds that are listened for further pieces the first time on each screen, to learn the host's quiet
+
+
+@dataclass
+class Quiet:
+    """The silence after which a host has written all of a screen, in seconds. Not `known`, nobody has listened to it yet."""
+
+    seconds: float = 0.0
+    known: bool = False
+
+    def learn(self, late: float) -> None:
+        """A piece came so many seconds after the keyboard was open and the screen a new one."""
+        self.known = True
+        if late <= _MOST_LATE:  # what comes later is news of its own
+            self.seconds = max(self.seconds, round(late * 1.5 + 0.1, 2))
 
 
 class TerminalSession(Protocol):
@@ -26,6 +43,7 @@ class TerminalSession(Protocol):
     the host breaks its protocol."""
 
     course: Course
+    quiet: Quiet
     way_back: Walk | None  # what leads to the start from where it was left; None where it stands there
     user: str
 

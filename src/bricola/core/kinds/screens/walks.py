@@ -56,10 +56,11 @@ class Read:
 
 @dataclass(frozen=True)
 class FillIn:
-    """A place and what is typed there; '' for an input that the caller left out. A secret one is never filmed."""
+    """A place and what is typed there: None, and nothing is, for an input that the caller left out; '' empties it. A secret one is never
+    filmed."""
 
     place: Place
-    make: Callable[[Values], str]
+    make: Callable[[Values], str | None]
     secret: bool = False
 
 
@@ -87,6 +88,12 @@ class Rows:
             if any(line[column:column + length].strip() for _, own, column, length, _ in self.columns for line in (group[own - 1][1],)):
                 rows.append((group[0][0], [line for _, line in group]))
         return rows
+
+    @property
+    def room(self) -> int:
+        """How many rows a page holds."""
+        first, last = self.region.rows
+        return (last - first + 1) // self.region.lines
 
     def _skipped(self, line: str) -> bool:
         return any(text in line if column is None else line.startswith(text, column - 1) for column, text in self.skips)
@@ -251,7 +258,7 @@ class _Compiler:
         assert isinstance(kind, SimpleType)
         write = compile_writer(place, kind)
         self.checks.append((given, write, place.length))
-        return FillIn(place, lambda values: "" if values.get(given) is None else write(values[given]), self._inputs[given].sensitive)
+        return FillIn(place, lambda values: None if values.get(given) is None else write(values[given]), self._inputs[given].sensitive)
 
     def _collector(self, screen: KnownScreen, collect: Collect) -> Collector:
         region = screen.list_of(collect.list)

@@ -19,7 +19,7 @@ from bricola.core.kinds.screens.film import Film, Shot, plain_film, read_film
 from bricola.core.kinds.screens.recognise import compile_recogniser
 from bricola.core.kinds.screens.review import FilmFacts
 from bricola.core.kinds.screens.runner import Runner
-from bricola.core.kinds.screens.sessions import ScreenError
+from bricola.core.kinds.screens.sessions import Quiet, ScreenError
 from bricola.core.kinds.screens.shape import ResolvedFlow, resolve_flow
 from bricola.core.kinds.screens.walks import compile_walks
 from bricola.core.messages.faults import DeclaredFaultError
@@ -130,9 +130,11 @@ def keeping(film: Film, environment: str, author: str) -> Callable[[Change], Non
     return work
 
 
-async def film(ports: Ports, flow: str, environment: str, inputs: dict[str, Any], author: str, writes: bool) -> dict[str, Any]:
+async def film(ports: Ports, flow: str, environment: str, inputs: dict[str, Any], author: str, writes: bool,
+               listen: float = 1.0) -> dict[str, Any]:
     """Walk a flow on a fresh session from the sign-on to the sign-off, and keep what was seen. One that writes is walked only where
-    `writes` consents: the host does what it does at each key."""
+    `writes` consents: the host does what it does at each key. The first time on each screen it is listened for `listen` seconds whether the
+    host goes on writing."""
     definition, place = find_flow(ports, flow), ports.drafts.environment(environment)
     if definition.writes and not writes:
         raise ProblemError(
@@ -146,10 +148,10 @@ async def film(ports: Ports, flow: str, environment: str, inputs: dict[str, Any]
         )
     source = resolve_flow(definition, ports.drafts.catalogue)
     plain = _effective(source, inputs)
-    shots, _, error = await _walk(ports, source, place, _values(source, plain), ports.drafts.catalogue)
+    shots, _, error = await _walk(ports, source, place, _values(source, plain), ports.drafts.catalogue, quiet := Quiet(), listen)
     if error is not None:
         raise error
-    made = Film(flow, environment, _plain_inputs(source, plain), tuple(shots))
+    made = Film(flow, environment, _plain_inputs(source, plain), tuple(shots), definition.backend, quiet.seconds if listen else None)
     problems = sound(made)
     secrets = [f"{name}, at position {one.start}" for name, one in hidden_texts(made.shots)]
     if secrets:
@@ -159,6 +161,7 @@ async def film(ports: Ports, flow: str, environment: str, inputs: dict[str, Any]
     return {
         "flow": flow,
         "environment": environment,
+        "quiet": made.quiet,
         "moves": len(shots),
         "screens": len({one.known for one in shots} | {one.came for one in shots}),
         "stages": list(dict.fromkeys(one.stage for one in shots)),
@@ -268,9 +271,9 @@ async def check_due(ports: Ports) -> None:
                                     stopped=one["stopped"])
 
 
-async def _walk(ports: KindPorts, source: ResolvedFlow, place: EnvironmentDefinition, values: dict[str, Any],
-                catalogue: Catalogue) -> tuple[list[Shot], str, ProblemError | None]:
-    """Walk on a session of its own. The moves, the endpoint, and what stopped it."""
+async def _walk(ports: KindPorts, source: ResolvedFlow, place: EnvironmentDefinition, values: dict[str, Any], catalogue: Catalogue,
+                quiet: Quiet | None = None, listen: float = 0.0) -> tuple[list[Shot], str, ProblemError | None]:
+    """Walk on a session of its own. The moves, the endpoint, and what stopped it. `quiet` learns."""
     backend, binding = bound_backend(place, source.definition.backend, catalogue)
     if binding.film:
         raise ProblemError(Problem("film.is-film", f"{backend.name} is a film in {place.name}, and cannot be filmed.", Kind.CONFLICT,
@@ -283,6 +286,8 @@ async def _walk(ports: KindPorts, source: ResolvedFlow, place: EnvironmentDefini
     session, endpoint, error = await _open(kind, backend, binding.ends, shots)
     if session is None:
         return shots, endpoint, error
+    if quiet is not None:
+        session.quiet, session.listens, session.course.listen = quiet, True, listen
     player = Runner(session, flow.ways, time.monotonic)
     try:
         try:

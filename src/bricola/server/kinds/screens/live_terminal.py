@@ -35,6 +35,7 @@ class LiveTerminal:
         self._backend = backend
         self._screens = screens
         self.moves = 0
+        session.listens = True  # a person's pace is slow enough to hear how late pieces of a screen come
 
     def view(self) -> dict[str, Any]:
         """The screen now, and by which name it is known."""
@@ -44,6 +45,7 @@ class LiveTerminal:
             "known": self._name(screen),
             "proposed": propose_name(screen),
             "connected": self.session.lost is None,
+            "quiet": self.session.quiet.seconds if self.session.quiet.known else None,
         }
 
     def opened(self, pooled: bool) -> dict[str, Any]:
@@ -151,7 +153,10 @@ async def live_terminal(ports: Ports, environment: str, backend: str, flow: str,
         return
     async with ports.places.visit(place, backend, ports.drafts.catalogue) as borrowed:
         await borrowed.ready()
-        yield LiveTerminal(borrowed, definition, screens)  # the pool brings it back to the start, wherever the person left it
+        try:
+            yield LiveTerminal(borrowed, definition, screens)  # the pool brings it back to the start, wherever the person left it
+        finally:
+            borrowed.listens = False
 
 
 async def _dialled(kind: TerminalKind, backend: BackendDefinition, binding: Binding) -> SocketTerminal:

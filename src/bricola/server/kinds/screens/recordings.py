@@ -110,7 +110,7 @@ def _recording(body: dict[str, Any]) -> Recording:
         tuple(MarkedList(**{**one, "columns": tuple(MarkedColumn(**two) for two in one["columns"]), "goes_on": _mark(one["goes_on"]),
                             "ends": _mark(one["ends"])}) for one in body["lists"]),
         tuple(MarkedFault(**one) for one in body["faults"]), body["description"], body["writes"],
-        {name: (row, column, length) for name, (row, column, length) in body["messages"].items()})
+        {name: (row, column, length) for name, (row, column, length) in body["messages"].items()}, body.get("quiet"))
 
 
 def _mark(plain: dict[str, Any] | None) -> Mark | None:

@@ -36,6 +36,7 @@ class Inputs(BaseModel):
 
     inputs: dict[str, Any] = {}
     writes: bool = False  # walk it although it writes on the host
+    listen: float = Field(1.0, ge=0, le=30)  # seconds, the first time on each screen, for further pieces
 
 
 class Where(BaseModel):
@@ -120,6 +121,7 @@ class RecordingBody(BaseModel):
     operation: str = Field("", max_length=80)
     roles: list[str] = Field([], max_length=50)
     save: bool = False
+    quiet: float | None = Field(None, ge=0, le=30)  # seconds, as the live terminal told it
 
 
 @router.get("/screens", response_model=list[answers.Flow])
@@ -137,7 +139,7 @@ async def one_film(flow: str, _: Operator, bricola: Running) -> Plain:
 @router.post("/screens/{flow}/film/{environment}", response_model=answers.MadeFilm)
 async def film(flow: str, environment: str, body: Inputs, user: Integrator, bricola: Running) -> Plain:
     """Walk a flow on a session of its own, and keep what was seen."""
-    return await films.film(bricola, flow, environment, body.inputs, user.name, body.writes)
+    return await films.film(bricola, flow, environment, body.inputs, user.name, body.writes, body.listen)
 
 
 @router.post("/screen-checks/{environment}", response_model=list[answers.FilmCheck])
