@@ -10,6 +10,8 @@ from bricola.core.problems import ProblemError
 from bricola.core.terminals.codes3270 import Function, Word
 from bricola.core.terminals.options import MOVES, Options
 from bricola.core.terminals.telnet import DO, DONT, IAC, SB, SE, TN3270E, WILL, WONT, Option, TelnetReader
+from bricola.core.terminals.terminal import TerminalSettings
+from bricola.core.terminals.tn3270 import Tn3270
 from bricola.core.terminals.tn3270e import Negotiation, Phase
 
 _CODES = (0x00, 0x18, 0x19, 0x28, 0x63)
@@ -69,9 +71,30 @@ def test_a_counter_offer_is_cut_to_what_we_know_until_both_say_the_same() -> Non
     assert talk.functions == {Function.RESPONSES}
 
 
-@pytest.mark.parametrize(("code", "words"), [(b"\x05\x01", "device-in-use"), (b"\x05\x63", "unknown-error"), (b"", "unknown-error")])
-def test_a_refused_device_ends_the_talk_with_the_hosts_reason(code: bytes, words: str) -> None:
+@pytest.mark.parametrize(("code", "words"), [(b"\x05\x03", "inv-name"), (b"\x05\x00", "conn-partner"), (b"\x05\x01", "no further session")])
+def test_a_name_that_is_refused_ends_the_talk_with_the_hosts_reason(code: bytes, words: str) -> None:
     talk = Negotiation("IBM-3278-2-E", "LOCK9")
     talk.receive(bytes((Word.SEND, Word.DEVICE_TYPE)))
-    with pytest.raises(ProblemError, match=words):
+    with pytest.raises(ProblemError, match=words) as caught:
         talk.receive(bytes((Word.DEVICE_TYPE, Word.REJECT)) + code)
+    assert (caught.value.problem.code == "backend.no-room") == (code[1:] == b"\x01")  # in use is a limit, and no failure
+
+
+@pytest.mark.parametrize("code", [b"\x05\x04", b"\x05\x63", b"", b"\x05\x07"])
+def test_a_type_that_is_rejected_is_followed_by_others_and_by_plain_tn3270(code: bytes) -> None:
+    reject = bytes((Word.DEVICE_TYPE, Word.REJECT)) + code
+    talk = Negotiation("IBM-3278-4-E", "")
+    asked = [talk.receive(bytes((Word.SEND, Word.DEVICE_TYPE)))] + [talk.receive(reject) for _ in range(4)]
+    assert [one[5:-2].decode() for one in asked[:4]] == ["IBM-3278-4-E", "IBM-3278-4", "IBM-3278-2-E", "IBM-3278-2"]
+    assert (asked[4], talk.given_up) == (b"", True)
+    terminal = Tn3270(TerminalSettings(model=4))
+    terminal.receive(bytes((IAC, DO, TN3270E)))
+    terminal.receive(_words(Word.SEND, Word.DEVICE_TYPE))
+    assert [terminal.receive(_words(*reject)) for _ in range(4)][-1] == bytes((IAC, WONT, TN3270E))
+    assert terminal.receive(bytes((IAC, DO, TN3270E))) == bytes((IAC, WONT, TN3270E)), "not twice"
+    assert terminal.receive(bytes((IAC, DO, 0x18))) == bytes((IAC, WILL, 0x18)), "it goes on as any terminal"
+    named = Negotiation("IBM-3278-2-E", "LOCK9")  # in plain TN3270 it would be another LU than the one that was wanted
+    named.receive(bytes((Word.SEND, Word.DEVICE_TYPE)))
+    named.receive(reject)
+    with pytest.raises(ProblemError, match="refuses the device"):
+        named.receive(reject)

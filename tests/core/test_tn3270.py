@@ -113,6 +113,70 @@ def test_a_device_that_the_host_refuses_is_told_with_its_reason() -> None:
         refused.receive(telnet.subnegotiation(telnet.TN3270E, b"\x02\x06\x05\x03"))
 
 
+def test_bind_system_request_and_the_texts_of_the_network_go_as_with_an_independent_terminal() -> None:
+    """Byte by byte: BIND, responses, Attention, System Request there and back, text of the network and what is typed at it, UNBIND."""
+    terminal = Tn3270(TerminalSettings())
+    answered, compared = b"", 0
+    for line in (VECTORS / "tn3270e-functions.trace").read_text().splitlines():
+        _, side, piece = line.split(" ", 2) if line[:1].isdigit() else ("", "", "")
+        wire = bytes.fromhex(piece) if side else b""
+        if side == "<":
+            answered += terminal.receive(wire)
+        elif side == ">":
+            if not answered:
+                answered = person(terminal, wire)
+            assert answered == wire, compared
+            answered, compared = b"", compared + 1
+    assert compared >= 11
+    assert terminal.screen.locked, "after UNBIND"
+    assert not terminal.bound
+
+
+def person(terminal: Tn3270, sent: bytes) -> bytes:
+    """Do what the person did, as the bytes tell."""
+    for key, code in (("Attention", b"\xff\xf4"), ("SystemRequest", b"\xff\xf5")):
+        if sent == code:
+            return terminal.press(key)
+    [event] = TelnetReader().feed(sent)
+    assert isinstance(event, TelnetRecord)
+    if event.data[0] == 7:
+        assert terminal.screen.lines[0].rstrip() == "SSCP TEXT"
+        terminal.type_into(terminal.screen.cursor, event.data[5:].decode("cp037"))
+        return terminal.press("Enter")
+    return type_and_press(terminal, telnet.record(event.data[5:]))
+
+
+def extended() -> Tn3270:
+    """A terminal that has agreed on everything with a host."""
+    terminal = Tn3270(TerminalSettings())
+    terminal.receive(bytes.fromhex("fffd28fffa280802fff0fffa2802044942") + b"M-3278-2-E\x01LK1\xff\xf0" + bytes.fromhex("fffa280304000204fff0"))
+    return terminal
+
+
+def test_a_logon_screen_of_the_network_is_read_and_answered() -> None:
+    terminal = extended()
+    text = "LARKMERE NETWORK\x85TYPE THE NAME OF AN APPLICATION\x85===> ".encode("cp037")
+    terminal.receive(telnet.record(b"\x07\x00\x00\x00\x01" + text))
+    screen = terminal.screen
+    assert [line.rstrip() for line in screen.lines[:3]] == ["LARKMERE NETWORK", "TYPE THE NAME OF AN APPLICATION", "===>"]
+    assert (screen.locked, screen.formatted, screen.cursor) == (False, False, 165)
+    terminal.type_into(screen.cursor, "LEDGER A")
+    with pytest.raises(ProblemError, match="knows no such key"):
+        terminal.press("PF3")
+    assert terminal.press("Enter") == telnet.record(b"\x07\x00\x00\x00\x00" + "LEDGER A".encode("cp037"))
+    assert terminal.screen.locked
+    image = bytes.fromhex("31010303b1905080008787f88700020000000018501b847f0000")
+    terminal.receive(telnet.record(b"\x03\x00\x00\x00\x02" + image) + telnet.record(b"\x00\x00\x00\x00\x03" + bytes.fromhex("f5c31d40c1")))
+    assert terminal.bound
+    assert terminal.screen.lines[0].strip() == "A"
+
+
+def test_text_of_the_server_is_shown() -> None:
+    terminal = extended()
+    terminal.receive(telnet.record(b"\x05\x00\x00\x00\x00Closed until six.\r\nCall the control room."))
+    assert [line.rstrip() for line in terminal.screen.lines[:2]] == ["Closed until six.", "Call the control room."]
+
+
 def test_the_first_screen_of_an_independent_host_is_read() -> None:
     terminal = Tn3270(TerminalSettings())
     screens = []

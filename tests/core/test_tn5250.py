@@ -123,9 +123,34 @@ def test_saved_screens_come_back_with_fields_and_cursor() -> None:
     assert saved.data[9] == 4
     terminal.receive(host.screen([Part(10, 30, "All desks close at six")]))
     assert not terminal.screen.inputs
-    terminal.receive(record(5, b"\x04\x12" + saved.data[10:]) + record(3, b"\x04\x52\x00\x08"))
-    after = terminal.screen
-    assert (after.characters, after.fields, after.cursor) == (before.characters, before.fields, before.cursor)
+    assert saved.data[10:12] == b"\x04\x12"
+    assert int.from_bytes(saved.data[12:14], "big") == len(saved.data) - 12
+    for sent in (saved.data[10:], b"\x04\x12" + saved.data[10:]):  # both forms that hosts use, and again
+        terminal.receive(record(5, sent) + record(3, b"\x04\x52\x00\x08"))
+        after = terminal.screen
+        assert (after.characters, after.fields, after.cursor) == (before.characters, before.fields, before.cursor)
+    assert terminal.receive(record(5, saved.data[10:-1]))[7:] != b"", "cut off: a negative response"
+    assert terminal.screen.characters == before.characters
+
+
+def test_a_field_over_text_keeps_it() -> None:
+    terminal, host = joined()
+    text = "0440" "04110008" "110229" "c1c2c3" "110228" "1d4000240005" "04520000"  # ABC, and then a field that begins there
+    terminal.receive(record(3, bytes.fromhex(text)))
+    [field] = terminal.screen.inputs
+    assert terminal.screen.text_of(field).rstrip("\x00 ") == "ABC"
+    terminal.receive(record(3, bytes.fromhex("04110008" "110228" "1d4800240005" "04520000")))  # the same field once more, modified now
+    _, keys = host.receive(terminal.press("Enter"))
+    assert keys[0].fields == {field.start: "ABC"}
+
+
+def test_fields_on_row_and_column_17_come_whole() -> None:
+    terminal, host = joined()
+    terminal.receive(host.screen([Part(17, 17, "", protected=False, length=4, cursor=True), Part(18, 17, "", protected=False, length=4)]))
+    for field, text in zip(terminal.screen.inputs, ("one", "two"), strict=True):
+        terminal.type_into(field.start, text)
+    _, keys = host.receive(terminal.press("Enter"))
+    assert list(keys[0].fields.values()) == ["one", "two"]
 
 
 def test_fields_adjust_and_signs_are_sent_as_zones() -> None:
@@ -172,11 +197,13 @@ def test_a_refused_device_is_told() -> None:
         sent, _ = host.receive(terminal.receive(sent))
     with pytest.raises(ProblemError) as caught:
         terminal.receive(sent)
-    assert caught.value.problem.code == "terminal.device-refused"
+    assert caught.value.problem.code == "backend.no-room"  # in use is a limit, and no failure
     start_up = bytes.fromhex("004912a09000056006" "0020c0003d0000") + "8902".encode("cp037") + bytes(40)
     with pytest.raises(ProblemError) as caught:
         Tn5250(TerminalSettings(lu="BERTH01")).receive(telnet.record(start_up))
-    assert "8902" in caught.value.problem.message
+    assert (caught.value.problem.code, "8902" in caught.value.problem.inner) == ("backend.no-room", True)
+    with pytest.raises(ProblemError, match="not authorised"):
+        Tn5250(TerminalSettings(lu="BERTH01")).receive(telnet.record(start_up.replace("8902".encode("cp037"), "8917".encode("cp037"))))
 
 
 def test_signing_on_by_itself_sends_the_variables() -> None:

@@ -150,6 +150,8 @@ def test_the_live_terminal_by_the_client_library(own: Demo) -> None:
             opened = line.hear(10)
             assert opened is not None
             assert (opened["type"], opened["known"], opened["user"]) == ("opened", "menu", "LKCLERK")
+            lent = [(one["operation"], one["caller"]) for one in client.pool("rehearsal", "ledger")["sessions"] if one["operation"]]
+            assert lent == [("live terminal", "teo")]
             line.press("Enter", {11 * 80 + 37: "12"})
             refused = line.hear(10)
             assert refused is not None
@@ -206,9 +208,9 @@ def test_the_terminal_in_a_terminal_window(own: Demo) -> None:
         return seen
 
     try:
-        read_until("Berth Desk Menu")
-        os.write(screen, b"1\r")
-        read_until("Show a Berth")
+        read_until("What do you need?")
+        os.write(screen, b"b\r")
+        read_until("One Berth")
         os.write(screen, b"alde-1\r")
         read_until("Alderfen")
         os.write(screen, b"\x18")

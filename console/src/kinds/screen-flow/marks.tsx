@@ -251,7 +251,7 @@ export function ListForm({
       ...list,
       press: next === "one" ? "" : list.press || (keys.includes("PF8") ? "PF8" : "PageDown"),
       goes_on: next === "goes_on" ? (mark ?? { text: "More" }) : null,
-      ends: next === "ends" ? (mark ?? { text: "Bottom" }) : null,
+      ends: next === "ends" ? (mark ?? { text: "END" }) : null,
       until_same: next === "same",
     });
   return (

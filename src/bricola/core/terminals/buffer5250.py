@@ -23,7 +23,7 @@ _COLOURS = {
     0x38: ("pink", ""), 0x3A: ("blue", ""), 0x3C: ("pink", "underscore"), 0x3E: ("blue", "underscore"),
 }
 _HIDDEN = frozenset((0x27, 0x2F, 0x37, 0x3F))
-_SIZES = ((24, 80), (27, 132))
+SIZES = ((24, 80), (27, 132))
 _MOST_FIELDS = 256  # of one format table, as the Query reply says
 
 
@@ -57,18 +57,6 @@ class InputField:
         return self.format >> 8 & 0x07 == 7
 
 
-@dataclass(frozen=True)
-class _Snapshot:
-    rows: int
-    columns: int
-    characters: bytes
-    table: tuple[InputField, ...]
-    cursor: int
-    home: int
-    error_row: int
-    switches: int
-
-
 class Buffer5250:
     """A display of 24x80, and of 27x132 where `wide`."""
 
@@ -79,14 +67,12 @@ class Buffer5250:
         self.alarm = False
         self.message_waiting = False
         self.cursor = 0
-        self._saved: dict[bytes, _Snapshot] = {}
-        self._snapshots = 0
         self._under_error: bytes | None = None  # the error line as it was before the message
         self.clear(0)
 
     def clear(self, size: int) -> None:
         """Clear Unit of one of the two sizes."""
-        self.rows, self.columns = _SIZES[size if self._wide else 0]
+        self.rows, self.columns = SIZES[size if self._wide else 0]
         self.size = self.rows * self.columns
         self.characters = bytearray(self.size)
         self.table: list[InputField] = []
@@ -163,6 +149,13 @@ class Buffer5250:
             self._under_error = None
         self.locked = False
 
+    def show(self, rows: int, columns: int, characters: bytes, table: list[InputField], cursor: int, home: int) -> None:
+        """Everything anew, as it was once."""
+        self.rows, self.columns, self.size = rows, columns, rows * columns
+        self.characters, self.table = bytearray(characters), table
+        self.cursor, self.home = cursor, home
+        self._under_error = None
+
     def roll(self, how: int, top: int, bottom: int) -> None:
         """Lines `top` to `bottom`, counted from 1, moved up, or down where the first bit says so."""
         lines, down = how & 0x1F, bool(how & 0x80)
@@ -171,27 +164,6 @@ class Buffer5250:
         start, end, shift = (top - 1) * self.columns, bottom * self.columns, min(lines, bottom - top + 1) * self.columns
         area = bytes(self.characters[start:end])
         self.characters[start:end] = bytes(shift) + area[:len(area) - shift] if down else area[shift:] + bytes(shift)
-
-    def save(self) -> bytes:
-        """Keep all that is shown; what brings it back."""
-        self._snapshots += 1
-        token = b"\xc2" + self._snapshots.to_bytes(6, "big")
-        self._saved[token] = _Snapshot(self.rows, self.columns, bytes(self.characters), tuple(self.table), self.cursor, self.home,
-                                       self.error_row, self.switches)
-        while len(self._saved) > 32:
-            del self._saved[next(iter(self._saved))]
-        return token
-
-    def restore(self, data: bytes, at: int) -> int:
-        token = data[at:at + 7]
-        kept = self._saved.get(token)
-        if kept is None:
-            raise DataStreamError("The host restores a screen that was never saved", at)
-        self.rows, self.columns, self.size = kept.rows, kept.columns, kept.rows * kept.columns
-        self.characters, self.table = bytearray(kept.characters), list(kept.table)
-        self.cursor, self.home, self.error_row, self.switches = kept.cursor, kept.home, kept.error_row, kept.switches
-        self._under_error = None
-        return at + len(token)
 
     def add_field(self, one: InputField) -> None:
         """A new entry, or a new format of one that begins at the same place."""
@@ -405,8 +377,7 @@ class _Writer:
         if is_input and start + length > buffer.size:
             raise DataStreamError("A field goes past the end of the screen", self._at)
         if is_input:
-            buffer.add_field(InputField(start, length, form, tuple(control)))
-            buffer.characters[start:start + length] = bytes(length) if not control else buffer.characters[start:start + length]
+            buffer.add_field(InputField(start, length, form, tuple(control)))  # what stands there is its content
         self._address = start % buffer.size
         end = start + length
         if end < buffer.size and not is_attribute(buffer.characters[end]):

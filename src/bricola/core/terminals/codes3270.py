@@ -18,6 +18,19 @@ class Word(IntEnum):
     SEND = 0x08
 
 
+class Reason(IntEnum):
+    """RFC 2355, section 7.1.6: why a device type is rejected."""
+
+    CONN_PARTNER = 0x00
+    DEVICE_IN_USE = 0x01
+    INV_ASSOCIATE = 0x02
+    INV_NAME = 0x03
+    INV_DEVICE_TYPE = 0x04
+    TYPE_NAME_ERROR = 0x05
+    UNKNOWN_ERROR = 0x06
+    UNSUPPORTED_REQ = 0x07
+
+
 class Function(IntEnum):
     """RFC 2355, section 7.2.2: what both may agree on."""
 
@@ -68,7 +81,7 @@ class Trouble(IntEnum):
 
 DEVICE_END = 0x00  # RFC 2355, section 10.4: what a positive response says
 
-# RFC 2355, section 7.1.6, by their numbers from 0.
+# RFC 2355, section 7.1.6, by their numbers from 0. Without a name that was asked for, each of them is of the type.
 REASONS = ("conn-partner", "device-in-use", "inv-associate", "inv-name", "inv-device-type", "type-name-error", "unknown-error",
            "unsupported-req")
 
@@ -117,6 +130,9 @@ RESETS_REPLY_MODE = 0x40  # of the write control character, of an erase
 ALTERNATE_SIZE = 0x80  # of Erase/Reset
 AID_STRUCTURED = 0x61  # of what answers a read of the partition (Read Partition is no key)
 
+ATTENTION, SYSTEM_REQUEST = "Attention", "SystemRequest"
+PLAIN_SYSTEM_REQUEST = bytes.fromhex("016c6102")  # the record of System Request in plain TN3270: a test request
+BIND_24_BY_80, BIND_DEFAULT_ONLY, BIND_BOTH = 0x02, 0x7E, 0x7F  # byte 24 of a BIND image: which of its sizes hold
 AIDS = {"Enter": 0x7D, "Clear": 0x6D, "PA1": 0x6C, "PA2": 0x6E, "PA3": 0x6B,
         **{f"PF{number}": code for number, code in enumerate((0xF1, 0xF2, 0xF3, 0xF4, 0xF5, 0xF6, 0xF7, 0xF8, 0xF9, 0x7A, 0x7B, 0x7C,
                                                               0xC1, 0xC2, 0xC3, 0xC4, 0xC5, 0xC6, 0xC7, 0xC8, 0xC9, 0x4A, 0x4B, 0x4C), 1)}}

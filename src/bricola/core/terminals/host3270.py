@@ -119,8 +119,12 @@ class Tn3270Host(TelnetHost):
             return Pressed(key)
         fields: dict[int, str] = {}
         shown = displayed(self._code_page)
-        for piece in data[3:].split(bytes((SBA,)))[1:]:
-            start = read_address(piece[0], piece[1]) if len(piece) >= 2 else None
+        at = 3
+        while at + 3 <= len(data) and data[at] == SBA:  # by orders: a byte of an address may be the code of one
+            end = data.find(SBA, at + 3)
+            end = end if end >= 0 else len(data)
+            start = read_address(data[at + 1], data[at + 2])
             if start is not None:
-                fields[start] = "".join(shown[code] for code in piece[2:] if code != GE)
+                fields[start] = "".join(shown[code] for code in data[at + 3:end] if code != GE)
+            at = end
         return Pressed(key, read_address(data[1], data[2]) or 0, fields)

@@ -112,9 +112,12 @@ class Tn5250Host(TelnetHost):
             return None
         fields: dict[int, str] = {}
         letters = displayed(self._code_page)
-        for piece in body[3:].split(bytes((SBA,)))[1:]:
-            if len(piece) >= 2:
-                fields[(piece[0] - 1) * self._columns + piece[1] - 1] = "".join(letters[code] for code in piece[2:])
+        at = 3
+        while at + 3 <= len(body) and body[at] == SBA:  # by orders: a row or a column may be the number of one
+            end = body.find(SBA, at + 3)
+            end = end if end >= 0 else len(body)
+            fields[(body[at + 1] - 1) * self._columns + body[at + 2] - 1] = "".join(letters[code] for code in body[at + 3:end])
+            at = end
         return Pressed(key, (body[0] - 1) * self._columns + body[1] - 1, fields)
 
 

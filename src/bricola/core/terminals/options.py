@@ -44,6 +44,12 @@ class Options:
         self.mine: set[int] = set()
         self.theirs: set[int] = set()
 
+    def refuse(self, code: int) -> bytes:
+        """Take an option of ours back, for good; what tells it."""
+        self._mine -= {code}
+        self.mine.discard(code)
+        return option(WONT, code)
+
     def receive(self, event: Option) -> bytes:
         """Make the move; what goes back."""
         side, accepted = (self.mine, self._mine) if event.verb in (DO, DONT) else (self.theirs, self._theirs)

@@ -10,6 +10,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 
 # Commands (RFC 854, page 14; EOR: RFC 885) and options (RFC 856, 860, 1091, 885, 1572, 2355).
 IAC, DONT, DO, WONT, WILL, SB, SE, EOR = 0xFF, 0xFE, 0xFD, 0xFC, 0xFB, 0xFA, 0xF0, 0xEF
+BREAK, INTERRUPT_PROCESS, ABORT_OUTPUT = 0xF3, 0xF4, 0xF5
 BINARY, TIMING_MARK, TERMINAL_TYPE, END_OF_RECORD, NEW_ENVIRON, TN3270E = 0x00, 0x06, 0x18, 0x19, 0x27, 0x28
 
 IS, SEND = 0x00, 0x01  # of the terminal type (RFC 1091) and of the environment (RFC 1572)

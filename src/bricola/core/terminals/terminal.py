@@ -204,6 +204,12 @@ def locked(place: str) -> Problem:
                    expected="a record of the host that unlocks it")
 
 
+def device_in_use(device: str, reason: str) -> ProblemError:
+    """The host has no room for a session under this name: no failure of the host, which says so."""
+    return ProblemError(Problem("backend.no-room", "The host takes no further session on this device.", Kind.BUSY, place=device,
+                                mend="Try again in a moment.", inner=reason))
+
+
 def device_refused(device: str, reason: str) -> ProblemError:
     return ProblemError(Problem("terminal.device-refused", f"The host refuses the device: {reason}.", Kind.BACKEND, place=device,
                                 mend="Choose another LU or device name, or free this one."))

@@ -27,11 +27,14 @@ from bricola.core.terminals.codes5250 import (
     Opcode,
     Variable,
 )
+from bricola.core.terminals.saved5250 import restore_screen, saved_screen
 from bricola.core.terminals.screen import Screen
 from bricola.core.terminals.telnet import Subnegotiation
-from bricola.core.terminals.terminal import Terminal, TerminalSettings, device_refused, locked
+from bricola.core.terminals.terminal import Terminal, TerminalSettings, device_in_use, device_refused, locked
 
 _WITHOUT_FIELDS = ("Clear", "Print", "Help")
+_RESTORES, _RESTORES_PART = bytes((ESC, Command.RESTORE_SCREEN)), bytes((ESC, Command.RESTORE_PARTIAL_SCREEN))
+_IN_USE = "8902"  # of the start-up response: the device is not available
 
 
 def record(opcode: int, data: bytes = b"", flags: int = 0) -> bytes:
@@ -106,7 +109,7 @@ class Tn5250(Terminal):
         self._asked_environment += 1
         settings = self._settings
         if self._asked_environment > 1 and settings.lu:
-            raise device_refused(settings.lu, "its name is not accepted, or in use")
+            raise device_in_use(settings.lu, "its name is in use, or not accepted")
         pairs = [(Variable.VAR, "USER", settings.user)] if settings.user else []
         if settings.lu:
             pairs.append((Variable.USERVAR, "DEVNAME", settings.lu))
@@ -143,7 +146,8 @@ class Tn5250(Terminal):
     def _start_up(self, data: bytes) -> None:
         code = "".join(displayed("cp037")[one] for one in data[16:20])
         if not code.startswith("I9"):
-            raise device_refused(self._settings.lu, START_UP.get(code, "the session is not started") + f" ({code})")
+            words = START_UP.get(code, "the session is not started") + f" ({code})"
+            raise (device_in_use if code == _IN_USE else device_refused)(self._settings.lu, words)
 
     def _commands(self, data: bytes) -> bytes:
         out, at = b"", 0
@@ -200,15 +204,25 @@ class Tn5250(Terminal):
         return b"", at + 3
 
     def _restore(self, data: bytes, at: int) -> tuple[bytes, int]:
-        after = self.buffer.restore(data, at)
+        """What was saved comes back as it was sent: its first two bytes are this command. Some hosts put it behind a further one."""
+        if data[at:at + 2] in (_RESTORES, _RESTORES_PART):
+            at += 2
+        length = int.from_bytes(data[at:at + 2], "big")
+        if length < 2 or at + length > len(data):
+            raise DataStreamError("The host restores a screen that is cut off", at)
+        restore_screen(self.buffer, data[at + 2:at + length], at)
         self.buffer.locked = not self._open_read
-        return b"", after
+        return b"", at + length
 
     def _save(self, data: bytes, at: int) -> tuple[bytes, int]:
-        return record(Opcode.SAVE_SCREEN, self.buffer.save()), at
+        return record(Opcode.SAVE_SCREEN, self._saved(_RESTORES)), at
 
     def _save_partial(self, data: bytes, at: int) -> tuple[bytes, int]:
-        return record(Opcode.SAVE_SCREEN, self.buffer.save()), at + 5  # behind a flag and the corners of the part
+        return record(Opcode.SAVE_SCREEN, self._saved(_RESTORES_PART)), at + 5  # behind a flag and the corners of the part
+
+    def _saved(self, command: bytes) -> bytes:
+        state = saved_screen(self.buffer)
+        return command + (len(state) + 2).to_bytes(2, "big") + state
 
     def _read_at_once(self, data: bytes, at: int) -> tuple[bytes, int]:
         """Reads that no key answers: fields, modified fields, the whole screen."""

@@ -37,7 +37,7 @@ class BerthDesk:
         view = self._view("BD0001", "Berth Desk", [
             Part(6, 20, "Larkmere Waterways, southern basin"), Part(6, 60, device, colour="turquoise"),
             Part(9, 20, "User . . . . . . ."), Part(9, 42, "", protected=False, length=10, cursor=True, monocase=True),
-            Part(10, 20, "Password . . . . ."), Part(10, 42, "", protected=False, length=12, hidden=True)], "F3=Leave", message)
+            Part(10, 20, "Password . . . . ."), Part(10, 42, "", protected=False, length=12, hidden=True)], "F3 Out", message)
         error = ""
         while True:
             pressed = yield View(error=error) if error else view
@@ -51,38 +51,41 @@ class BerthDesk:
 
     def _menu(self, user: str) -> Generator[View, Pressed, str]:
         error = ""
-        view = self._view("BDMENU", "Berth Desk Menu", [
-            Part(5, 8, "1. Show a berth and its bookings"), Part(6, 8, "2. Work with berths"), Part(8, 8, "90. Sign off"),
-            Part(19, 2, "Selection"), Part(20, 2, "===>"), Part(20, 8, "", protected=False, length=2, cursor=True),
-            Part(2, 64, f"User {user}", colour="blue")], "F3=Sign off")
+        view = self._view("BD0100", "What do you need?", [
+            Part(5, 12, "Quays and moorings of the southern basin", colour="white"),
+            Part(8, 14, "B", colour="yellow"), Part(8, 18, "one berth, with its bookings"),
+            Part(9, 14, "L", colour="yellow"), Part(9, 18, "the list of all berths"),
+            Part(11, 14, "E", colour="yellow"), Part(11, 18, "end of work"),
+            Part(17, 14, "Your choice"), Part(17, 28, "", protected=False, length=1, cursor=True, monocase=True),
+            Part(2, 64, f"Desk of {user}", colour="blue")], "F3 End of work")
         while True:
             pressed = yield View(error=error) if error else view
             error = ""
             if pressed.key == IDLE:
                 return IDLE
-            option = typed(pressed, 20, 8)
-            if pressed.key == "F3" or option == "90":
+            choice = typed(pressed, 17, 28).upper()
+            if pressed.key == "F3" or choice == "E":
                 return "F3"
             left = ""
-            if pressed.key in ("Enter", "F12", "Clear") and not option:
+            if pressed.key in ("Enter", "F12", "Clear") and not choice:
                 continue
             if pressed.key != "Enter":
-                error = f"Function key {pressed.key} is not allowed."
-            elif option == "1":
+                error = f"{pressed.key} does nothing here."
+            elif choice == "B":
                 left = yield from self._ask()
-            elif option == "2":
+            elif choice == "L":
                 left = yield from self._list()
             else:
-                error = f"Option {option} is not valid."
+                error = f"There is no choice {choice}."
             if left == IDLE:
                 return IDLE
 
     def _ask(self) -> Generator[View, Pressed, str]:
         error = ""
-        view = self._view("BD0210", "Show a Berth", [
-            Part(5, 2, "Type a code, press Enter.", colour="blue"),
+        view = self._view("BD0210", "One Berth", [
+            Part(5, 2, "Which one?", colour="blue"),
             Part(7, 2, "Berth  . . . . . . ."), Part(7, 25, "", protected=False, length=8, cursor=True, monocase=True),
-            Part(7, 36, "Code, like ALDE-1", colour="blue")], "F3=Exit   F12=Cancel")
+            Part(7, 36, "its code, like ALDE-1", colour="blue")], "F3 Out   F12 Back")
         while True:
             pressed = yield View(error=error) if error else view
             error = ""
@@ -91,7 +94,7 @@ class BerthDesk:
             code = typed(pressed, 7, 25).upper()
             berth = self._file.berth(code)
             if not code:
-                error = "Berth code must be entered."
+                error = "Type the code of a berth."
             elif berth is None:
                 error = f"Berth {code} not found."
             elif (left := (yield from self._show(berth))) in (IDLE, "F3"):
@@ -110,30 +113,30 @@ class BerthDesk:
                      Part(10, 2, "From        To          Vessel", colour="white")]
             for row, one in enumerate(rows, 11):
                 parts.append(Part(row, 2, f"{one.start:%Y-%m-%d}  {one.end:%Y-%m-%d}  {one.registration}"))
-            parts.append(Part(21, 72, "More..." if more else "Bottom", colour="white"))
+            parts.append(Part(21, 68, "more below" if more else "end of list", colour="white"))
             if not berth.bookings:
                 parts.append(Part(11, 2, "(No bookings)", colour="pink"))
-            pressed = yield View(error=error) if error else self._view("BD0220", "Berth and Bookings", parts, "F3=Exit   F12=Cancel")
+            pressed = yield View(error=error) if error else self._view("BD0220", "Berth and Bookings", parts, "F3 Out   F12 Back")
             error = ""
             if pressed.key in _LEFT:
                 return pressed.key
             if pressed.key == "PageDown":
-                page, error = (page + 1, "") if more else (page, "You have reached the bottom of the list.")
+                page, error = (page + 1, "") if more else (page, "These are the last bookings.")
             elif pressed.key == "PageUp":
-                page, error = (page - 1, "") if page else (0, "You have reached the top of the list.")
+                page, error = (page - 1, "") if page else (0, "These are the first bookings.")
 
     def _list(self) -> Generator[View, Pressed, str]:
-        """Every berth, positioned by its code; 5 shows one."""
+        """Every berth, from a code on; S shows one."""
         first, page = "", 0
         while True:
             berths = self._file.from_code(first)[page * ROWS:(page + 1) * ROWS + 1]
-            parts = [Part(3, 2, "Position to  . . . ."), Part(3, 25, "", protected=False, length=8, cursor=True, monocase=True),
-                     Part(5, 2, "Type options, press Enter.   5=Show", colour="blue"),
-                     Part(8, 2, "Opt  Code      Place             Kind", colour="white")]
+            parts = [Part(3, 2, "From the code  . . ."), Part(3, 25, "", protected=False, length=8, cursor=True, monocase=True),
+                     Part(5, 2, "Mark one with S to see it.", colour="blue"),
+                     Part(8, 2, "     Code      Place             Kind", colour="white")]
             for row, one in enumerate(berths[:ROWS], 10):
                 parts += [Part(row, 3, "", protected=False, length=1), Part(row, 7, f"{one.code:<8}  {one.place:<16}  {one.kind}")]
-            parts.append(Part(21, 72, "More..." if len(berths) > ROWS else "Bottom", colour="white"))
-            pressed = yield self._view("BD0110", "Work with Berths", parts, "F3=Exit   F12=Cancel")
+            parts.append(Part(21, 68, "more below" if len(berths) > ROWS else "end of list", colour="white"))
+            pressed = yield self._view("BD0110", "All Berths", parts, "F3 Out   F12 Back")
             if pressed.key in _LEFT:
                 return pressed.key
             wanted = typed(pressed, 3, 25).upper()
@@ -144,6 +147,6 @@ class BerthDesk:
             elif pressed.key == "PageUp":
                 page = max(0, page - 1)
             elif pressed.key == "Enter":
-                chosen = next((one for row, one in enumerate(berths[:ROWS], 10) if typed(pressed, row, 3) == "5"), None)
+                chosen = next((one for row, one in enumerate(berths[:ROWS], 10) if typed(pressed, row, 3).upper() == "S"), None)
                 if chosen is not None and (left := (yield from self._show(chosen))) in (IDLE, "F3"):
                     return left

@@ -16,6 +16,7 @@ from bricola.adapters.folders import Folders
 from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secrets
 from bricola.adapters.surroundings import Surroundings
+from bricola.core.calls.call import Call
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import presented_at
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition, segment_of
@@ -234,12 +235,14 @@ class Places:
             await pool.close()
 
     @asynccontextmanager
-    async def visit(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue) -> AsyncIterator[Any]:
-        """A session to a backend for those who look around: of its pool when there is one, else one of its own. Raises ProblemError."""
+    async def visit(self, environment: EnvironmentDefinition, name: str, catalogue: Catalogue,
+                    call: Call | None = None) -> AsyncIterator[Any]:
+        """A session to a backend for those who look around: of its pool when there is one, else one of its own. `call` tells those who look
+        at the pool who has it. Raises ProblemError."""
         backend, binding = bound_backend(environment, name, catalogue)
         pool, bound = self._pools.get((environment.name, name, backend.engine), (None, None))
         if pool is not None and _one_place(bound, binding) and pool.state not in NOT_LENDING and pool.state is not PoolState.ASLEEP:
-            async with pool.session() as borrowed:
+            async with pool.session(call) as borrowed:
                 yield borrowed
             return
         kind = self._kind(backend, binding, environment.name)

@@ -7,6 +7,8 @@ from contextlib import asynccontextmanager
 from typing import Any, Protocol
 
 from bricola.adapters.engines.terminals.sessions import SocketTerminal, TerminalKind
+from bricola.core.calls.call import Call
+from bricola.core.calls.callers import Caller
 from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
 from bricola.core.kinds.screens.film import plain_screen
@@ -113,7 +115,8 @@ class LiveTerminal:
 
 
 @asynccontextmanager
-async def live_terminal(ports: Ports, environment: str, backend: str, flow: str, raw: bool, role: str) -> AsyncIterator[LiveTerminal]:
+async def live_terminal(ports: Ports, environment: str, backend: str, flow: str, raw: bool, role: str,
+                        person: str = "") -> AsyncIterator[LiveTerminal]:
     """A terminal of a pool's session, signed on at the start screen; with `raw` one of its own that nobody signed on."""
     place = ports.drafts.environment(environment)
     definition, binding = bound_backend(place, backend, ports.drafts.catalogue)
@@ -151,7 +154,8 @@ async def live_terminal(ports: Ports, environment: str, backend: str, flow: str,
         finally:
             await kind.close(session)
         return
-    async with ports.places.visit(place, backend, ports.drafts.catalogue) as borrowed:
+    lent = Call(operation="live terminal", caller=Caller(person, frozenset()))  # for those who look at the pool
+    async with ports.places.visit(place, backend, ports.drafts.catalogue, lent) as borrowed:
         await borrowed.ready()
         try:
             yield LiveTerminal(borrowed, definition, screens)  # the pool brings it back to the start, wherever the person left it

@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import json
+import time
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
@@ -167,7 +168,7 @@ async def terminal(socket: WebSocket, environment: str, backend: str, flow: str 
     await socket.accept()
     try:
         user = await _who(socket, bricola)
-        async with live_terminal(bricola, environment, backend, flow, raw, user.role) as live:
+        async with live_terminal(bricola, environment, backend, flow, raw, user.role, user.name) as live:
             told = {"environment": environment, "raw": raw}
             await note(bricola, Topic.POOLS, user.name, "open-terminal", f"backend {backend}", None, told)
             await socket.send_json(live.opened(not raw))
@@ -195,12 +196,14 @@ async def _converse(socket: WebSocket, live: LiveTerminal) -> None:
     """Words of the person and news of the host, whichever comes first; a move is finished before the next word is heard."""
     word: asyncio.Task[str] | None = None
     news: asyncio.Task[Plain] | None = None
+    idle_at = time.monotonic() + _IDLE_SECONDS  # what the host says by itself is no sign of a person
     try:
         while True:
             word = word or asyncio.create_task(socket.receive_text())
             news = news or asyncio.create_task(live.news())
-            done, _ = await asyncio.wait((word, news), timeout=_IDLE_SECONDS, return_when=asyncio.FIRST_COMPLETED)
-            if not done:
+            left = max(0.0, idle_at - time.monotonic())
+            done, _ = await asyncio.wait((word, news), timeout=left, return_when=asyncio.FIRST_COMPLETED)
+            if not done or (word not in done and time.monotonic() >= idle_at):
                 raise ProblemError(Problem("terminal.idle", "Nobody used the terminal, so its session was given back.", Kind.LIMIT,
                                            expected=f"a key within {_IDLE_SECONDS / 60:g} minutes", mend="Open it again."))
             if word in done:
@@ -208,6 +211,7 @@ async def _converse(socket: WebSocket, live: LiveTerminal) -> None:
                     text, word = word.result(), None
                 except WebSocketDisconnect:
                     return  # the page is closed; the session finds its way back
+                idle_at = time.monotonic() + _IDLE_SECONDS
                 news.cancel()
                 await asyncio.gather(news, return_exceptions=True)
                 news = None
