@@ -260,6 +260,7 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
     "service.namespace": in_service("namespace: urn:larkmere:gauge-book\n", ""),
     "service.namespace-form": in_service("urn:larkmere:gauge-book", "gauge book"),
     "access.operation": in_service("reader: all", "reader: [GetGauge, FindGauges, Gone]"),
+    "access.overruled": {"grants": "access: live\nservices: {GaugeBook: {reader: [GetGauge]}}\n"},
     "access.nobody": in_service("reader: all", "reader: [GetGauge]"),
     "access.unheld-role": in_service("reader: all", "reader: all\n  painter: all"),
     "reference.object": in_service("gauge.get", "weir.get"),

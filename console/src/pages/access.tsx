@@ -1,14 +1,16 @@
-/** Who may: callers with their tokens and limits, credentials, users, and the audit trail. */
+/** Who may: callers with their tokens and limits, their grants, credentials, users, and the audit trail. */
 import { Tabs } from "radix-ui";
 import { useAddress } from "../address";
 import { Audit } from "../access/audit";
 import { Callers } from "../access/callers";
 import { Credentials } from "../access/credentials";
+import { Grants } from "../access/grants";
 import { Users } from "../access/users";
 import { t } from "../text";
 
 const TABS = [
   { value: "callers", word: t("Callers"), body: <Callers /> },
+  { value: "grants", word: t("Grants"), body: <Grants /> },
   { value: "credentials", word: t("Credentials"), body: <Credentials /> },
   { value: "users", word: t("Users"), body: <Users /> },
   { value: "audit", word: t("Audit trail"), body: <Audit /> },

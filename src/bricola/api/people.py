@@ -1,10 +1,11 @@
 """Users, sessions, callers, tokens, roles, the audit trail."""
 
-from typing import Any, NotRequired
+from typing import Any, Literal, NotRequired
 
 from typing_extensions import TypedDict
 
 from bricola.api.base import closed
+from bricola.api.definitions import Change
 from bricola.api.words import Role
 
 
@@ -104,6 +105,48 @@ class RoleGrants(TypedDict):
     role: str
     grants: dict[str, list[str]]
     callers: list[str]
+
+
+@closed
+class RoleThere(TypedDict):
+    """A role at one service: `all` operations, or these."""
+
+    role: str
+    operations: list[str]
+    all: bool
+    callers: list[str]
+
+
+@closed
+class PlaceGrants(TypedDict):
+    """Who may call a service in an environment, said by that or, where it says nothing, by the service's release."""
+
+    environment: str
+    service: str
+    said_in: Literal["environment", "service"]
+    operations: list[str]
+    roles: list[RoleThere]
+
+
+@closed
+class RightChange(TypedDict):
+    """A right that a role gets or loses; `callers` have the role, and `used_by` are those who used the right in the last month."""
+
+    environment: str
+    service: str
+    operation: str
+    role: str
+    gained: bool
+    words: str
+    callers: list[str]
+    used_by: list[str]
+
+
+@closed
+class Granted(TypedDict):
+    applied: bool
+    rights: list[RightChange]
+    changes: list[Change]
 
 
 @closed

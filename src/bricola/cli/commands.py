@@ -20,6 +20,7 @@ COMMANDS: dict[str, Listed] = {
     "demo": Listed("serving", "Run", "Run the service with the demo world, Larkmere Waterways."),
     "signin": Listed("people", "People and callers",
         "Sign in to a service; the commands use it from then on. The password is asked for, or read from a pipe."),
+    "access": Listed("people", "People and callers", "Access: which roles may call what in which environment."),
     "roles": Listed("people", "People and callers", "List roles: what each may call, and which callers have it."),
     "apply": Listed("definitions", "Definitions",
         "Make drafts of the definitions in a folder. Shows the plan first; nothing goes live by this."),

@@ -5,6 +5,7 @@ from typing import Annotated
 
 import typer
 
+from bricola.cli.access import register_access
 from bricola.cli.callers import register_callers
 from bricola.cli.connection import DEFAULT_URL, At, Json, connect
 from bricola.cli.output import out, print_json, table, text, when
@@ -36,6 +37,7 @@ def register(app: typer.Typer) -> None:
             out.print(f"Signed in to {text(url)} as {text(user)} ({role}).")
 
     register_callers(app, panel)
+    register_access(app, panel)
     register_users(app, panel)
 
 

@@ -1,6 +1,6 @@
 """Users, callers, roles, tokens and the audit trail."""
 
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, Any, Literal, cast
 
 from bricola.client.transport import ApiConnection
 
@@ -54,6 +54,20 @@ class PeopleCalls(ApiConnection):
         """Add a caller or replace what is known of it. Networks in CIDR form; None for no limit."""
         body = {"roles": roles, "description": description, "networks": networks or [], "per_minute": per_minute, "parallel": parallel}
         self._ask("PUT", f"/callers/{name}", json=body)
+
+    def access(self) -> "list[people.PlaceGrants]":
+        """Who may call what where."""
+        return cast("list[people.PlaceGrants]", self._ask("GET", "/access"))
+
+    def grant(self, environment: str, service: str, role: str, operations: "Literal['all'] | list[str]" = "all",
+              plan_only: bool = False) -> "people.Granted":
+        """Let a role call these operations of a service in an environment, and no others; an empty list takes all away."""
+        body = {"operations": operations, "plan_only": plan_only}
+        return cast("people.Granted", self._ask("PUT", f"/access/{environment}/{service}/{role}", json=body))
+
+    def move_access(self, plan_only: bool = False) -> "people.Granted":
+        """Say in environments what services state for themselves."""
+        return cast("people.Granted", self._ask("POST", "/access/move", json={"plan_only": plan_only}))
 
     def remove_caller(self, name: str) -> None:
         self._ask("DELETE", f"/callers/{name}")

@@ -18,7 +18,20 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.serving.documents import problem_document
 from bricola.server import pages
-from bricola.server.api import callers, contracts, definitions, jobs, kinds, operations, packages, requests, services, sessions, suites
+from bricola.server.api import (
+    callers,
+    contracts,
+    definitions,
+    grants,
+    jobs,
+    kinds,
+    operations,
+    packages,
+    requests,
+    services,
+    sessions,
+    suites,
+)
 from bricola.server.api.document import PROBLEM_TYPE, describe
 from bricola.server.bricola import Bricola
 from bricola.server.gateway import Gateway
@@ -74,8 +87,8 @@ class _Compressed:
 
 def api_routers(servers: Sequence[KindServer]) -> list[APIRouter]:
     """The routes of the management API: its own, then those of the kinds of source."""
-    own = [module.router for module in (sessions, callers, definitions, contracts, packages, requests, kinds, services, suites, jobs,
-                                        operations)]
+    own = [module.router for module in (sessions, callers, grants, definitions, contracts, packages, requests, kinds, services, suites,
+                                        jobs, operations)]
     return [*own, *(router for one in servers for router in one.routers)]
 
 

@@ -21,6 +21,7 @@ class Definition(Frozen):
     """One definition file. Its first key is the kind, the value its name."""
 
     kind: ClassVar[str]
+    folder: ClassVar[str] = ""  # that files without a place of their own go to; the plural of the kind when empty
     name: Name
 
 

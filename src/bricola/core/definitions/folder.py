@@ -63,7 +63,7 @@ def _check_path(path: str) -> None:
 
 def default_path(definition: Definition) -> str:
     """Where a definition stands that came without a file."""
-    return f"{definition.kind}s/{definition.name}.yaml"
+    return f"{definition.folder or f'{definition.kind}s'}/{definition.name}.yaml"
 
 
 def read_folder(folder: Path) -> dict[str, str]:

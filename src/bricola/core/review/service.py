@@ -5,6 +5,7 @@ import re
 from collections.abc import Iterator, Mapping
 from urllib.parse import urlsplit
 
+from bricola.core.definitions.access import AccessDefinition, with_grants
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
@@ -26,6 +27,7 @@ RULES = Rules(
     Rule("service.namespace-form", Area.SERVICE, _E, "XML Schema wants a URI; many client stacks refuse spaces in it."),
     Rule("access.operation", Area.SERVICE, _E, "A grant for an operation that is not there is a typing error or a leftover.", True),
     Rule("access.nobody", Area.SERVICE, _W, "No role named means nobody, and the first caller would find out."),
+    Rule("access.overruled", Area.SERVICE, _H, "Two places that say who may call are one too many; the environment's holds."),
     Rule("access.unheld-role", Area.SERVICE, _W, "A role that no caller has lets nobody in."),
     Rule("reference.type", Area.SERVICE, _E, "Every field needs a type that is built in or defined."),
     Rule("reference.backend", Area.SERVICE, _E, "An object without its backend cannot read a row."),
@@ -57,7 +59,7 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
     for problem in locked(service, request) if request is not None else ():
         yield finding("request.differs", problem.message, problem.place, expected=problem.expected, found=problem.found, mend=problem.mend)
     yield from _identity(service)
-    yield from _access(service, facts)
+    yield from _access(catalogue, service, environment, facts)
     for one in service.operations:
         if one.nil != "empties":
             operations = tuple(two.model_copy(update={"nil": "empties"}) for two in service.operations)
@@ -118,7 +120,7 @@ def _identity(service: ServiceDefinition) -> Iterator[Finding]:
                           mend="Remove one of the two, or fix an input of one.")
 
 
-def _access(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
+def _access(catalogue: Catalogue, service: ServiceDefinition, environment: EnvironmentDefinition | None, facts: Facts) -> Iterator[Finding]:
     place = f"service {service.name}"
     names = [operation.name for operation in service.operations]
     for role, granted in service.access.items():
@@ -129,13 +131,29 @@ def _access(service: ServiceDefinition, facts: Facts) -> Iterator[Finding]:
                 yield finding("access.operation", f"The role {role} is given an operation that does not exist.",
                               f"{place}, access, {role}", choices=tuple(names), found=shown(name),
                               mend=f"Take {name} out of the role.", mended=service.model_copy(update={"access": access}))
+    said = [(one.name, one.services[service.segment]) for one in catalogue.all_of(AccessDefinition) if service.segment in one.services]
+    for where, grants in said:
+        for role, granted in grants.items():
+            for name in () if granted == "all" else granted:
+                if name not in names:
+                    yield finding("access.operation", f"The role {role} is given an operation that does not exist.",
+                                  f"access {where}, {service.segment}, {role}", choices=tuple(names), found=shown(name),
+                                  mend=f"Take {name} out of the role.")
+    here = dict(said).get(environment.name) if environment is not None else None
+    if environment is not None and here is not None and service.access and dict(service.access) != dict(here):
+        yield finding("access.overruled", f"{environment.name} itself says who may call; what the service says has no effect there.",
+                      f"{place}, access", mend="Take 'access:' out of the service.", command="bricola access move")
+    holding = [with_grants(service, here)] if here is not None else [service, *(with_grants(service, one) for _, one in said)]
+    for role in dict.fromkeys(role for one in holding for role in one.access):
         if facts.held_roles is not None and role not in facts.held_roles:
-            yield finding("access.unheld-role", f"No caller has the role {role}.", f"{place}, access, {role}",
+            where = f"{place}, access, {role}" if role in service.access else f"access, {service.segment}, {role}"
+            yield finding("access.unheld-role", f"No caller has the role {role}.", where,
                           mend="Give it to a caller, or take it out.", command=f"bricola callers add NAME --role {role}")
     for name in names:
-        if not service.roles_for(name):
+        if not any(one.roles_for(name) for one in holding):
+            there = environment.name if environment is not None else "ENVIRONMENT"
             yield finding("access.nobody", f"No role may call {name}, so nobody can.", f"{place}, access",
-                          mend=f"Name a role: 'access: {{some-role: [{name}]}}', or remove the operation.")
+                          mend=f"Let a role call it: bricola access grant {there} {service.segment} ROLE {name}. Or remove the operation.")
 
 
 def _typed(catalogue: Catalogue, service: ServiceDefinition) -> Iterator[tuple[str, Facets, str]]:

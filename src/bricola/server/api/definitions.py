@@ -10,7 +10,7 @@ from bricola.api.words import Role
 from bricola.server.api.access import Integrator, Running, Viewer
 from bricola.server.api.bodies import Guarded, takes_files
 from bricola.server.ports.changes import Topic
-from bricola.server.usecases import copying, credentials, definitions, mending, publishing
+from bricola.server.usecases import copying, credentials, definitions, grants, mending, publishing
 from bricola.server.usecases.definitions import plain_change
 from bricola.server.usecases.deployments import plain_finding, used_backends
 from bricola.server.usecases.reviews import review_service
@@ -77,7 +77,8 @@ async def apply(body: Bundle, user: Integrator, bricola: Running) -> dict[str, A
     more = credentials.agreeing(bricola, body.files, user.name) if agrees else None
     changes = await definitions.apply(bricola, body.files, user.name, body.remove_others, body.plan_only, body.based_on,
                                       also=[Topic.CREDENTIALS] if agrees else [], more=more)
-    breaks = await definitions.breaks(bricola, body.files, body.remove_others) if body.plan_only else []
+    breaks = [*await definitions.breaks(bricola, body.files, body.remove_others),
+              *await grants.lost_by(bricola, body.files, body.remove_others)] if body.plan_only else []
     return {"applied": not body.plan_only, "changes": [plain_change(one) for one in changes], "breaks": [one.as_dict() for one in breaks]}
 
 

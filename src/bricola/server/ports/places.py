@@ -17,6 +17,7 @@ from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Secrets
 from bricola.adapters.surroundings import Surroundings
 from bricola.core.calls.call import Call
+from bricola.core.definitions.access import Grants, with_grants
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import presented_at
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition, segment_of
@@ -106,8 +107,10 @@ class Places:
     service that they began with and end on it."""
 
     def __init__(self, folders: Folders, networks: Networks, secrets: Secrets, films: Films,
-                 require: Callable[[list[CredentialPlace]], None]) -> None:
-        self._require = require
+                 require: Callable[[list[CredentialPlace]], None],
+                 grants: Callable[[str, str], Grants | None] = lambda environment, segment: None) -> None:
+        """`grants` are those that an environment says for what stands at a segment; None where it says none."""
+        self._require, self._grants = require, grants
         self._folders, self._networks = folders, networks
         self._secrets, self._films = secrets, films
         self.effective: dict[str, str] = {}  # live setting -> the moment since when it is in effect
@@ -178,6 +181,7 @@ class Places:
         """A release for an environment, with its pools started. Compiling is done beside the event loop: a large service takes half a
         second."""
         pools = {name: self.pool(environment, name, catalogue) for name in backends_of(catalogue, service)}
+        service = with_grants(service, self._grants(environment.name, service.segment))
         return await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
 
     async def compile_apart(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int, catalogue: Catalogue,
@@ -188,6 +192,7 @@ class Places:
             backend, binding = bound_backend(environment, name, catalogue)
             pools[name] = Pool(f"{name} apart", self._kind(backend, binding, environment.name), binding.ends, binding.pool, time.monotonic)
             pools[name].start()
+        service = with_grants(service, self._grants(environment.name, service.segment))
         return await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
 
     async def probe(self, live: LiveService) -> None:

@@ -94,7 +94,7 @@ def compare_sides(old: Side, new: Side) -> list[ContractChange]:
     changes = compare_contracts(old.shape, new.shape)
     for name in (one.name for one in new.shape.operations if old.shape.operation(one.name) is not None):
         lost = old.definition.roles_for(name) - new.definition.roles_for(name)
-        if lost:
+        if lost and new.definition.access:  # a service that states none leaves it to its environments
             changes.append(ContractChange(Verdict.BREAKING, "access.removed", name, f"{name}/access",
                                           f"Roles lose the right to call {name}.", ", ".join(sorted(lost)), "none"))
     order = list(Verdict)

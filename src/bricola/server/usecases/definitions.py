@@ -6,6 +6,7 @@ from dataclasses import asdict, dataclass, field
 from typing import Any, Protocol
 
 from bricola.api.words import ChangeAction
+from bricola.core.definitions.access import AccessDefinition
 from bricola.core.definitions.catalogue import Catalogue, Reference
 from bricola.core.definitions.compare import FileDifference, compare_lines, compare_texts
 from bricola.core.definitions.folder import DefinitionFile, default_path, read_bundle
@@ -36,7 +37,7 @@ class Ports(Protocol):
 
 
 EFFECTIVE = (ChangeAction.ADDED, ChangeAction.CHANGED, ChangeAction.REMOVED)  # actions that change something; moved and the rest do not
-LIVE_SETTINGS = ("environment",)  # kinds that are not part of a release: a change takes effect at once
+LIVE_SETTINGS = ("environment", "access")  # kinds that are not part of a release: a change takes effect at once
 
 
 @dataclass(frozen=True)
@@ -218,7 +219,9 @@ def _refuse_overwriting(db: Db, newer: list[StoredDefinition], base: Mapping[Ref
 
 async def _refresh_environments(ports: Ports, before: Catalogue) -> None:
     """A changed environment is a live setting: what is deployed there takes it up now."""
-    changed = {one.name for one in ports.drafts.catalogue.environments() if before.find_environment(one.name) != one}
+    after = ports.drafts.catalogue
+    changed = {one.name for one in after.environments() if before.find_environment(one.name) != one
+               or before.get(AccessDefinition, one.name) != after.get(AccessDefinition, one.name)}
     now = timestamp()
     for name in changed:
         ports.places.effective[f"environment {name}"] = now

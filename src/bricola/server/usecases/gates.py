@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from bricola.api.words import GateOutcome
+from bricola.core.definitions.access import AccessDefinition
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import EnvironmentDefinition, TestGate, segment_of
 from bricola.core.definitions.suites import SuiteDefinition
@@ -74,7 +75,8 @@ async def gates(ports: Ports, release: StoredRelease, environment: EnvironmentDe
 
 async def _readiness(ports: Ports, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
     thawed = await ports.releases.thaw(release)
-    frozen, definition = thawed.catalogue | Catalogue(ports.drafts.catalogue.environments()), thawed.definition
+    settings = Catalogue([*ports.drafts.catalogue.environments(), *ports.drafts.catalogue.all_of(AccessDefinition)])
+    frozen, definition = thawed.catalogue | settings, thawed.definition
     facts = await gather_facts(ports, frozen, definition, environment, release.number)
     findings = await asyncio.to_thread(review, frozen, definition, environment, facts)
     stops = [one.problem for one in findings if one.severity is Severity.ERROR]

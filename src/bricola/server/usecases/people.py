@@ -13,6 +13,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from bricola.api.words import Role
 from bricola.core.calls.callers import token_digest
 from bricola.core.calls.limits import read_network
+from bricola.core.definitions.access import AccessDefinition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.ports.changes import Change, Changes, Topic
 from bricola.server.ports.drafts import Drafts, unknown
@@ -240,12 +241,15 @@ async def revoke_token(ports: Ports, caller: str, prefix: str, author: str) -> N
 
 
 async def roles(ports: Ports) -> list[dict[str, Any]]:
-    """Every role: what it may call (by the drafts), and which callers have it."""
+    """Every role: what it may call somewhere (by the drafts), and which callers have it."""
     granted: dict[str, dict[str, list[str]]] = {}
+    said = ports.drafts.catalogue.all_of(AccessDefinition)
     for service in ports.drafts.catalogue.services():
-        for role, operations in service.access.items():
-            granted.setdefault(role, {})[service.name] = (
-                [one.name for one in service.operations] if operations == "all" else list(operations))
+        names = [one.name for one in service.operations]
+        for grants in (service.access, *(one.services.get(service.segment, {}) for one in said)):
+            for role, operations in grants.items():
+                known = granted.setdefault(role, {}).setdefault(service.name, [])
+                known += [one for one in (names if operations == "all" else operations) if one not in known]
     holders: dict[str, list[str]] = {}
     for caller in await ports.people.known_callers():
         for role in caller.roles:
