@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useLocation } from "wouter";
 import { useAddress } from "../address";
 import { steps, useKeys } from "../hotkeys";
-import type { Call, CallDetail } from "../api";
+import type { Call, CallDetail, Overview } from "../api";
 import { ALL, useLens, within } from "../lens";
 import { useLoad } from "../load";
 import { NotLoaded, Segments } from "../parts/controls";
@@ -26,6 +26,10 @@ export default function CallsPage() {
   if (view !== ALL) query.set("environment", view);
   if (service) query.set("service", service);
   const { data, error } = useLoad<Call[]>(`/calls?${query}`, 3);
+  const overview = useLoad<Overview>("/overview", 30);
+  const strangers = (overview.data?.strangers ?? [])
+    .filter((one) => (view === ALL || one.environment === view) && (!service || one.service === service))
+    .reduce((sum, one) => sum + one.count, 0);
   const shown = (data ?? []).filter((one) =>
     words
       .toLowerCase()
@@ -61,6 +65,11 @@ export default function CallsPage() {
               service && t(", of {0}", service),
             )}
           </span>
+          {strangers > 0 && (
+            <span className="text-xs text-ink2">
+              {t("{0} of nobody who is known in the last hour", plural(strangers, "request"))}
+            </span>
+          )}
           {service && (
             <button type="button" className="act text-xs" onClick={() => set("service", "")}>
               {t("Show all services")}

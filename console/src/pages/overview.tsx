@@ -338,33 +338,17 @@ function Row({
         </span>
       </td>
       {columns.map((one) => {
-        const at = service.deployments.find((place) => place.environment === one.name);
-        if (!at) return <td key={one.name} />;
+        const there = service.deployments.filter((place) => place.environment === one.name);
         return (
           <td key={one.name} className="whitespace-nowrap">
-            <span className="flex items-center gap-1.5" title={at.reason ?? ""}>
-              <Mark name={STATE_MARK[at.state] ?? "none"} />
-              {at.parts?.map((part) => (
-                <span key={part.release} className="font-medium">
-                  r{part.release}
-                  {part.share < 100 && <span className="text-xs text-ink2"> {part.share} %</span>}
-                </span>
-              ))}
-              <span
-                className={
-                  ails(at) ? `font-semibold ${at.state === "at risk" ? "text-warn" : "text-bad"}` : "text-ink3"
-                }
-              >
-                {at.state}
-              </span>
-              {at.parts?.length === 1 && !at.newest && (
-                <span className="text-xs font-semibold text-warn">{rich("r{0} waits", service.newest)}</span>
-              )}
-              {at.anonymous && at.release !== undefined && (
-                <span className="text-xs font-semibold text-warn">{t("anonymous")}</span>
-              )}
-              {at.ends && <span className="text-xs font-semibold text-warn">{rich("ends {0}", when(at.ends))}</span>}
-            </span>
+            {there.map((at) => (
+              <Where
+                key={at.segment}
+                at={at}
+                newest={service.newest}
+                versioned={there.length > 1 || at.version !== service.version}
+              />
+            ))}
           </td>
         );
       })}
@@ -379,6 +363,32 @@ function Row({
       <td className={`n ${faults ? "font-semibold text-bad" : ""}`}>{grouped(faults)}</td>
       <td className="n">{calls ? took(slowest) : "–"}</td>
     </tr>
+  );
+}
+
+/** What is live at one place: of several major versions, each says which it is. */
+function Where({ at, newest, versioned }: { at: Place; newest: number | null; versioned: boolean }) {
+  return (
+    <span className="flex items-center gap-1.5" title={at.reason ?? ""}>
+      <Mark name={STATE_MARK[at.state] ?? "none"} />
+      {versioned && <span className="text-xs text-ink2">{t("v{0}", at.version)}</span>}
+      {at.parts?.map((part) => (
+        <span key={part.release} className="font-medium">
+          r{part.release}
+          {part.share < 100 && <span className="text-xs text-ink2"> {part.share} %</span>}
+        </span>
+      ))}
+      <span className={ails(at) ? `font-semibold ${at.state === "at risk" ? "text-warn" : "text-bad"}` : "text-ink3"}>
+        {at.state}
+      </span>
+      {at.parts?.length === 1 && !at.newest && (
+        <span className="text-xs font-semibold text-warn">{rich("r{0} waits", newest)}</span>
+      )}
+      {at.anonymous && at.release !== undefined && (
+        <span className="text-xs font-semibold text-warn">{t("anonymous")}</span>
+      )}
+      {at.ends && <span className="text-xs font-semibold text-warn">{rich("ends {0}", when(at.ends))}</span>}
+    </span>
   );
 }
 

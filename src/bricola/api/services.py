@@ -142,6 +142,15 @@ class PoolStatistics(TypedDict):
 
 
 @closed
+class Strangers(TypedDict):
+    """How many requests of nobody who is known came to a service in the last hour; '' for no service."""
+
+    environment: str
+    service: str
+    count: int
+
+
+@closed
 class Overview(TypedDict):
     """`now` in seconds since 1970."""
 
@@ -150,6 +159,7 @@ class Overview(TypedDict):
     environments: list[Environment]
     services: list[ServiceRow]
     pools: list[PoolStatistics]
+    strangers: list[Strangers]
 
 
 @closed

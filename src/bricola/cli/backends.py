@@ -7,6 +7,7 @@ import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import CIRCUITS, STATES, out, print_json, seconds, table, text
+from bricola.core.problems import Kind, Problem, ProblemError
 
 if TYPE_CHECKING:
     from bricola.api.services import Hosting
@@ -32,9 +33,39 @@ def register(app: typer.Typer) -> None:
             for one in found
         ]))
 
-    @app.command(rich_help_panel=panel)
-    def environments(at: At = "", as_json: Json = False) -> None:
+    environments = typer.Typer(help="Environments: where releases run, and what each can host.", invoke_without_command=True)
+    app.add_typer(environments, name="environments", rich_help_panel=panel)
+
+    @environments.command("add")
+    def add_environment(
+        name: str,
+        follows: Annotated[str, typer.Option(help="The environment that a release passes before this one.")] = "",
+        protected: Annotated[bool, typer.Option("--protected", help="Callers depend on it: it is shown so, and asked about.")] = False,
+        description: str = "", at: At = "", as_json: Json = False,
+    ) -> None:
+        """Add an environment, with nothing in it yet."""
+        from bricola.core.definitions.model import EnvironmentDefinition  # only this command needs them
+        from bricola.core.definitions.text import write_definition
+
+        with connect(at) as client:
+            known = [one["name"] for one in client.overview()["environments"]]
+            if name in known:
+                raise ProblemError(Problem("environment.taken", "There is an environment of this name.", Kind.CONFLICT, place=name))
+            if follows and follows not in known:
+                raise ProblemError(Problem("environment.unknown", "There is no environment to follow of this name.", Kind.MISSING,
+                                           place="--follows", found=follows, choices=tuple(known)))
+            made = EnvironmentDefinition(name=name, description=description, follows=follows, protected=protected)
+            changes = client.apply({f"environments/{name}.yaml": write_definition(made)})
+        if as_json:
+            print_json(changes)
+        else:
+            out.print(f"[green]●[/] Added {text(name)}. [dim]Next: bricola connect BACKEND {text(name)} --engine ENGINE …[/]")
+
+    @environments.callback()
+    def list_environments(context: typer.Context, at: At = "", as_json: Json = False) -> None:
         """List environments: what each can host, kinds of source and engines, and why not where it cannot."""
+        if context.invoked_subcommand is not None:
+            return
         with connect(at) as client:
             found = client.overview()["environments"]
         if as_json:

@@ -130,9 +130,14 @@ def register(app: typer.Typer) -> None:
             return
         with connect(at) as client:
             found = client.calls(environment, service, caller, failed, limit)
+            strangers = [] if as_json or caller else [one for one in client.overview()["strangers"] if environment in ("", one["environment"])
+                                                      and service in ("", one["service"])]
         if as_json:
             print_json(found)
             return
+        for one in strangers:
+            where = f"{one['service']} in {one['environment']}" if one["service"] else "addresses where nothing is"
+            out.print(f"[dim]In the last hour {one['count']} requests of nobody who is known came to {text(where)}.[/]")
         if not found:
             out.print("No call matches.")
             return

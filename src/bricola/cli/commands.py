@@ -18,6 +18,8 @@ class Listed(NamedTuple):
 COMMANDS: dict[str, Listed] = {
     "serve": Listed("serving", "Run", "Run the service until it is stopped."),
     "demo": Listed("serving", "Run", "Run the service with the demo world, Larkmere Waterways."),
+    "start": Listed("start", "Run", "Set a new service up, question by question: first user, environments, a backend, a table of it as a"
+                                    " service, and a first call."),
     "signin": Listed("people", "People and callers",
         "Sign in to a service; the commands use it from then on. The password is asked for, or read from a pipe."),
     "access": Listed("people", "People and callers", "Access: which roles may call what in which environment."),
@@ -64,8 +66,7 @@ COMMANDS: dict[str, Listed] = {
     "contract": Listed("services", "Services", "Print the contract (WSDL), ready to hand over."),
     "contracts": Listed("contracts", "Services", "Contracts of others: read, taken in, checked."),
     "sample": Listed("services", "Services", "Print a request that works unedited."),
-    "environments": Listed("backends", "Backends",
-        "List environments: what each can host, kinds of source and engines, and why not where it cannot."),
+    "environments": Listed("backends", "Backends", "Environments: where releases run, and what each can host."),
     "backends": Listed("backends", "Backends",
         "List every backend in every environment: bound or not, with its endpoints, credential and pool."),
     "check": Listed("backends", "Backends",

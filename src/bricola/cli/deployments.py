@@ -10,12 +10,14 @@ from bricola.cli.connection import At, Json, connect
 from bricola.cli.differences import print_lines
 from bricola.cli.findings import print_findings
 from bricola.cli.output import GATES, STATES, VERDICTS, out, print_json, table, text, when
+from bricola.client import Client
 from bricola.core.problems import Problem, ProblemError
 
 _SHORT = 40  # characters of a value before and after together that fit beside the change
 Consent = Annotated[str, typer.Option("--consent", metavar="REASON", help="Let a breaking change through, for this reason.")]
 Overrule = Annotated[str, typer.Option("--overrule", metavar="REASON", help="Deploy although tests fail; the reason is kept.")]
-Version = Annotated[int, typer.Option("--version", min=1, help="Major version of the service.")]
+Version = Annotated[int | None, typer.Option("--version", min=1, help="Major version of the service; the only one that is deployed there "
+                                                                      "when left out.")]
 Which = Annotated[int | None, typer.Option("--release", "-r", help="Which release; the newest when left out.")]
 
 
@@ -95,10 +97,13 @@ def register(app: typer.Typer) -> None:
         """Make a release live in an environment, without a restart and without losing a call."""
         with connect(at) as client:
             made = client.deploy(service, environment, release, share, consent, overrule)
+            following = [] if as_json else _first_callers(client, made)
         _print_deployed(made, as_json, "Deployed" if share == 100 else f"Deployed for {share} % of the calls:")
+        for one in following:
+            out.print(f"[dim]Next: {text(one)}[/]", soft_wrap=True)
 
     @app.command("rollback", rich_help_panel=panel)
-    def roll_back(service: str, environment: str, version: Version = 1, at: At = "", as_json: Json = False) -> None:
+    def roll_back(service: str, environment: str, version: Version = None, at: At = "", as_json: Json = False) -> None:
         """Go back, in one step, to the release that was live before."""
         with connect(at) as client:
             made = client.roll_back(service, environment, version)
@@ -106,7 +111,7 @@ def register(app: typer.Typer) -> None:
 
     @app.command(rich_help_panel=panel)
     def promote(service: str, environment: Annotated[str, typer.Argument(help="The environment to reach.")],
-                consent: Consent = "", overrule: Overrule = "", version: Version = 1, at: At = "", as_json: Json = False) -> None:
+                consent: Consent = "", overrule: Overrule = "", version: Version = None, at: At = "", as_json: Json = False) -> None:
         """Make live in an environment what is live in the one before it."""
         with connect(at) as client:
             made = client.promote(service, environment, consent, version, overrule)
@@ -119,7 +124,7 @@ def register(app: typer.Typer) -> None:
                                                     help="From this day on (UTC) calls are refused.")] = None,
         words: Annotated[str, typer.Option("--words", help="For callers: what to use instead.")] = "",
         keep: Annotated[bool, typer.Option("--keep", help="Take the end back.")] = False,
-        version: Version = 1, at: At = "", as_json: Json = False,
+        version: Version = None, at: At = "", as_json: Json = False,
     ) -> None:
         """Announce the end of a service: its contract says so at once, and from that day on calls get a friendly fault."""
         if keep == (on is not None):
@@ -135,7 +140,7 @@ def register(app: typer.Typer) -> None:
                       f"Who still calls: bricola callers of {text(service)} {text(environment)}")
 
     @app.command(rich_help_panel=panel)
-    def undeploy(service: str, environment: str, version: Version = 1, at: At = "", as_json: Json = False) -> None:
+    def undeploy(service: str, environment: str, version: Version = None, at: At = "", as_json: Json = False) -> None:
         """Take a service out of an environment; calls in flight end in peace."""
         with connect(at) as client:
             client.undeploy(service, environment, version)
@@ -143,6 +148,19 @@ def register(app: typer.Typer) -> None:
             print_json({"service": service, "environment": environment, "deployed": False})
         else:
             out.print(f"{text(service)} is not live in {text(environment)} any more.")
+
+
+def _first_callers(client: Client, made: Mapping[str, Any]) -> list[str]:
+    """How a first caller gets in: who may call, or what is missing for anybody to."""
+    segment = made["soap"].rstrip("/").rpartition("/")[2]
+    roles = sorted({role for one in client.operations(segment, made["environment"]) for role in one["roles"]})
+    if not roles:
+        return [f"let a role call it: bricola access grant {made['environment']} {segment} ROLE"]
+    holders = [one["name"] for one in client.callers() if set(one["roles"]) & set(roles) and one["tokens"]]
+    if not holders:
+        return [f"let a caller in: bricola callers add NAME --role {roles[0]}"]
+    operation = next((one["name"] for one in client.operations(segment, made["environment"]) if not one["writes"]), "OPERATION")
+    return [f"call it as {holders[0]}: bricola call {made['environment']} {segment} {operation} --as {holders[0]}"]
 
 
 def _print_deployed(made: Mapping[str, Any], as_json: bool, done: str) -> None:

@@ -11,6 +11,7 @@ from bricola.cli.connection import DEFAULT_URL, At, Json, connect
 from bricola.cli.output import out, print_json, table, text, when
 from bricola.client import Client
 from bricola.client.signins import save_signin
+from bricola.core.problems import Kind, Problem, ProblemError
 
 Role = Annotated[str, typer.Option("--role", "-r", help="viewer, operator, integrator or admin.")]
 
@@ -28,6 +29,9 @@ def register(app: typer.Typer) -> None:
         piped = not sys.stdin.isatty()
         password = sys.stdin.readline().rstrip("\n") if piped else typer.prompt("Password", hide_input=True)
         with Client(url.rstrip("/")) as client:
+            if client.state()["setup"]:
+                raise ProblemError(Problem("signin.no-users", "The service has no user yet.", Kind.IDENTITY, place=url,
+                                           mend=f"Make the first one: bricola start {url}"))
             token = client.sign_in(user, password)
             role = client.who()["role"]
         file = save_signin(url.rstrip("/"), user, token)

@@ -66,7 +66,8 @@ def register(app: typer.Typer) -> None:
                 return
             out.print(f"Bricola answers at [bold]{base}/[/]")
             if setup is not None:
-                out.print(f"No user yet. Make the first one, once, at:\n  {setup}")
+                out.print(f"No user yet. Set up in the browser, once:\n  {setup}\nor in a terminal:\n  bricola start '{setup}'",
+                          soft_wrap=True)
 
         set_up_logs(log_level, log_format)
         serve(Settings(data, host, port, public, organisation, key_file, tuple(allow_network or ()),

@@ -145,22 +145,26 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
         body = {"environment": environment, "release": release, "share": share, "consent": consent, "overrule": overrule}
         return cast("services.Deployed", self._ask("POST", f"/services/{service}/deployments", json=body))
 
-    def roll_back(self, service: str, environment: str, version: int = 1) -> "services.Deployed":
+    def roll_back(self, service: str, environment: str, version: int | None = None) -> "services.Deployed":
         return cast("services.Deployed",
                     self._ask("POST", f"/services/{service}/deployments/{environment}/rollback", json={"version": version}))
 
-    def promote(self, service: str, environment: str, consent: str = "", version: int = 1, overrule: str = "") -> "services.Deployed":
+    def promote(self, service: str, environment: str, consent: str = "", version: int | None = None,
+                overrule: str = "") -> "services.Deployed":
         """Make live there what is live in the environment that it follows."""
         body = {"version": version, "consent": consent, "overrule": overrule}
         return cast("services.Deployed", self._ask("POST", f"/services/{service}/deployments/{environment}/promotion", json=body))
 
-    def retire(self, service: str, environment: str, on: date | None, words: str = "", version: int = 1) -> "services.AnnouncedEnd":
+    def retire(self, service: str, environment: str, on: date | None, words: str = "",
+               version: int | None = None) -> "services.AnnouncedEnd":
         """Announce the end of a service in an environment; None takes it back."""
         body = {"on": on.isoformat() if on else None, "words": words, "version": version}
         return cast("services.AnnouncedEnd", self._ask("PUT", f"/services/{service}/deployments/{environment}/end", json=body))
 
-    def undeploy(self, service: str, environment: str, version: int = 1) -> None:
-        self._ask("DELETE", f"/services/{service}/deployments/{environment}", params={"version": version})
+    def undeploy(self, service: str, environment: str, version: int | None = None) -> None:
+        """Take one major version out; None is the only one that is deployed there."""
+        params = {} if version is None else {"version": version}
+        self._ask("DELETE", f"/services/{service}/deployments/{environment}", params=params)
 
     def deployments(self, limit: int = 50) -> "list[services.Deployment]":
         return cast("list[services.Deployment]", self._ask("GET", "/deployments", params={"limit": limit}))

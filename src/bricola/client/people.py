@@ -22,8 +22,12 @@ class PeopleCalls(ApiConnection):
     def sign_in(self, name: str, password: str) -> str:
         """Get a token of 90 days and use it from now on."""
         token = str(self._ask("POST", "/session", json={"name": name, "password": password, "token": True})["token"])
-        self._http.headers["Authorization"] = f"Bearer {token}"
+        self.use_token(token)
         return token
+
+    def use_token(self, token: str) -> None:
+        """Go on as whoever has this token."""
+        self._http.headers["Authorization"] = f"Bearer {token}"
 
     def who(self) -> "people.Who":
         return cast("people.Who", self._ask("GET", "/session"))

@@ -93,11 +93,11 @@ class Bricola:
         self.test_runs = TestRuns(self.storage)
         new_id = call_ids()
         self.stored_jobs = StoredJobs(self.storage, self.credentials.vault)
-        self.pipeline = Pipeline(self.people.callers, self.calls.recorder, time.time, time.monotonic, new_id,
+        self.pipeline: Pipeline = Pipeline(self.people.callers, self.calls.recorder, time.time, time.monotonic, new_id,
                                  Idempotency(self.requests, self.ages), lambda service, operation: self.jobs.desk(service, operation),
                                  self.places.find)
         # Their numbers are what callers show to be told of them, so nobody may guess one.
-        self.jobs = Jobs(self.stored_jobs, self.job_service, self.pipeline.job, time.time, self.ages,
+        self.jobs: Jobs = Jobs(self.stored_jobs, self.job_service, self.pipeline.job, time.time, self.ages,
                          lambda: f"{new_id()}-{secrets.token_hex(12)}", secrets.token_hex(8), ended=self._job_ended,
                          may_tell=lambda address: may_tell(address, settings.call_backs))
         self.telling = Telling(self, send)

@@ -54,8 +54,9 @@ class Gateway:
         except _ClientGoneError:
             return
         except ProblemError as error:
-            answer = Answer(fault_status(version, error.problem), version.content_type, problem_fault(version, error),
-                            retry_after=error.problem.retry_after)
+            status = fault_status(version, error.problem)
+            call = self._turned_away(path, "soap", authorization, error.problem, status)
+            answer = Answer(status, version.content_type, problem_fault(version, error), call, retry_after=error.problem.retry_after)
             await _respond(send, answer, allow=b"POST, GET" if error.problem.kind is Kind.METHOD else b"")
             return
         request = _request(scope, body, content_type, authorization)
@@ -73,13 +74,21 @@ class Gateway:
             return
         except ProblemError as error:
             document = json.dumps(problem_document(error), ensure_ascii=False).encode()
-            answer = Answer(error.problem.kind.http_status, PROBLEM_JSON, document, retry_after=error.problem.retry_after)
+            call = self._turned_away(path.rpartition("/")[0], "rest", authorization, error.problem, error.problem.kind.http_status)
+            answer = Answer(error.problem.kind.http_status, PROBLEM_JSON, document, call, retry_after=error.problem.retry_after)
             await _respond(send, answer, allow=b"POST" if error.problem.kind is Kind.METHOD else b"")
             return
         name = path.rpartition("/")[2]
         request = _request(scope, body, content_type, authorization)
         request.left = lambda: _left(receive)
         await _respond(send, await self._bricola.pipeline.rest(next(place.turns), name, request), sunset=place.retirement)
+
+    def _turned_away(self, path: str, face: str, authorization: bytes | None, problem: Problem, status: int) -> str:
+        """What came to no service is seen all the same; see the pipeline."""
+        pieces = [*path.split("/"), "", "", "", ""]
+        environment, segment = pieces[2], pieces[3]
+        known = (environment, segment) in self._bricola.places.deployed()
+        return self._bricola.pipeline.turned_away(environment, segment, face, authorization, problem, status, known)
 
     def _find(self, path: str) -> LivePlace:
         pieces = path.split("/")

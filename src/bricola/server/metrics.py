@@ -4,14 +4,16 @@ A registry for each running service, so that several in one process do not meet.
 """
 
 from collections.abc import Iterator
+from typing import Protocol
 
 from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest
 from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily, Metric
 from prometheus_client.registry import Collector
 
 from bricola.api.words import PlaceState
-from bricola.core.serving.pipeline import CallRecord
-from bricola.server.usecases.soundness import Ports, soundness
+from bricola.core.serving.pipeline import CallRecord, Pipeline
+from bricola.server.usecases import soundness as states_of
+from bricola.server.usecases.soundness import soundness
 
 CONTENT_TYPE = "text/plain; version=0.0.4; charset=utf-8"
 _SECONDS = (0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1.0, 2.5, 5.0, 10.0, 30.0)
@@ -21,6 +23,10 @@ _POOL_COUNTERS = ("requests_num", "requests_queued", "requests_wait_ms", "reques
 _BY_OPERATION = ("environment", "service", "operation", "result")
 _BY_POOL = ("environment", "backend")
 _STATES = [one for one in PlaceState if one is not PlaceState.NOT_DEPLOYED]
+
+
+class Ports(states_of.Ports, Protocol):
+    pipeline: Pipeline
 
 
 class Metrics:
@@ -70,6 +76,11 @@ class _Now(Collector):
         for service in self._ports.places.services():
             live.add_metric([service.environment, service.segment, str(service.release)], 1)
         yield live
+        strangers = CounterMetricFamily("bricola_strangers", "Requests of nobody who is known; without a service: at no address",
+                                        labels=("environment", "service"))
+        for (environment, segment), count in self._ports.pipeline.strangers.total.items():
+            strangers.add_metric([environment, segment], count)
+        yield strangers
         states = GaugeMetricFamily("bricola_service_state", "1 for the state that each deployed service is in, with all that it needs",
                                    labels=("environment", "service", "state"))
         for environment, segment in self._ports.places.deployed():

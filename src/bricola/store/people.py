@@ -163,7 +163,14 @@ def add_token(db: Db, caller: str, digest: bytes, prefix: str, expires_at: str |
 def revoke_tokens(db: Db, caller: str, prefix: str) -> int:
     """How many tokens with this prefix were revoked."""
     with db.transaction():
+        db.execute("INSERT OR REPLACE INTO revoked_token SELECT digest, caller, prefix, ? FROM caller_token"
+                   " WHERE caller = ? AND prefix = ?", (timestamp(), caller, prefix))
         return db.execute("DELETE FROM caller_token WHERE caller = ? AND prefix = ?", (caller, prefix)).rowcount
+
+
+def revoked_tokens(db: Db) -> list[tuple[bytes, str]]:
+    """(digest, caller) of every token that was revoked."""
+    return [(bytes(digest), caller) for digest, caller in db.execute("SELECT digest, caller FROM revoked_token")]
 
 
 def note_token_uses(db: Db, uses: Iterable[tuple[str, bytes]]) -> None:

@@ -4,8 +4,9 @@ import base64
 import binascii
 import hashlib
 import secrets
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from types import MappingProxyType
 
 from bricola.core.calls.limits import Limits
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -49,6 +50,14 @@ class Token:
     used: float | None = None  # the last call, since the service started
 
 
+class KnownCallerError(ProblemError):
+    """A caller who is known, and is not let in: the token has expired, or was revoked."""
+
+    def __init__(self, caller: Caller, problem: Problem) -> None:
+        super().__init__(problem)
+        self.caller = caller
+
+
 class Callers:
     """All callers by the digests of their tokens. `now` gives seconds since 1970."""
 
@@ -57,9 +66,11 @@ class Callers:
         self._tokens: dict[bytes, Token] = {}
         self._lent: dict[bytes, Token] = {}
         self._remembered: dict[bytes, Token] = {}
+        self._revoked: dict[bytes, Caller] = {}
 
-    def replace(self, tokens: Iterable[Token]) -> None:
-        """Take effect at once for the next call: these tokens, instead of the ones before."""
+    def replace(self, tokens: Iterable[Token], revoked: Mapping[bytes, Caller] = MappingProxyType({})) -> None:
+        """Take effect at once for the next call: these tokens, instead of the ones before; by digest, whose those were that are revoked."""
+        self._revoked = dict(revoked)
         old = self._tokens
         self._tokens = {one.digest: one for one in tokens}
         for digest, token in self._tokens.items():
@@ -97,7 +108,7 @@ class Callers:
         now = self._now()
         if token.expires is not None and now >= token.expires:
             self._remembered.pop(digest, None)
-            raise ProblemError(Problem(
+            raise KnownCallerError(token.caller, Problem(
                 "caller.expired", f"This token of {token.caller.name} has expired.", Kind.IDENTITY, place="Authorization",
                 expected="a token that is still valid", mend=f"Have a new one made: bricola callers rotate {token.caller.name}"))
         token.used = now
@@ -119,6 +130,11 @@ class Callers:
             raise _refused("The authentication scheme is not offered.", "Basic with name and token, or Bearer")
         digest = token_digest(token)
         found = self._tokens.get(digest) or self._lent.get(digest)
+        revoked = self._revoked.get(digest)
+        if found is None and revoked is not None:
+            raise KnownCallerError(revoked, Problem(
+                "caller.revoked", f"This token of {revoked.name} was revoked.", Kind.IDENTITY, place="Authorization",
+                expected="a token that is valid", mend=f"Have a new one made: bricola callers rotate {revoked.name}"))
         if found is None or (name and name != found.caller.name):
             raise _refused("The caller's name and token are not accepted.", "the token of an existing caller")
         return found

@@ -13,8 +13,9 @@ from typing import Any, NamedTuple, Protocol
 import structlog
 
 from bricola.core.calls.call import Call, Picture, PictureError, caller_left
-from bricola.core.calls.callers import ANONYMOUS, Caller, Callers, no_identity
+from bricola.core.calls.callers import ANONYMOUS, Caller, Callers, KnownCallerError, no_identity
 from bricola.core.calls.idempotency import MOST_ID, Idempotency, RequestKey
+from bricola.core.calls.strangers import Strangers
 from bricola.core.calls.trace import Held, Trace
 from bricola.core.calls.trials import Trial
 from bricola.core.jobs import values as kept_values
@@ -98,6 +99,7 @@ class Pipeline:
         self._desks = desks
         self._find = find
         self.stored = StoredAnswers(clock)
+        self.strangers = Strangers(now)
         self._owed = 0.0  # of the share of traces, in percent of one
 
     async def soap(self, service: LiveService, request: Request) -> Answer:
@@ -107,6 +109,24 @@ class Pipeline:
     async def rest(self, service: LiveService, name: str, request: Request) -> Answer:
         """Answer a JSON request for one operation."""
         return await self._answer(service, RestFace(request, name), request)
+
+    def turned_away(self, environment: str, segment: str, face: str, authorization: bytes | None, problem: Problem, status: int,
+                    known: bool) -> str:
+        """A request that reached no service: of a caller who is known it stands in the call log, others are only counted. `known` says
+        whether something stands, or stood, at that address. Answers the id of its record; '' where there is none."""
+        try:
+            caller = self._callers.identify(authorization) if authorization is not None else NOBODY
+        except KnownCallerError as error:
+            caller = error.caller
+        except ProblemError:
+            caller = NOBODY
+        if caller is NOBODY:
+            self.strangers.count(*((environment, segment) if known else ("", "")))
+            return ""
+        call = self._new_id()
+        self._recorder.add(CallRecord(call, self._now(), environment[:80], segment[:80], 0, "", caller.recorded, face, status, 0, "failed",
+                                      problem.code, problem.sentence(), 0, 0), True)
+        return call
 
     async def inside(self, service: LiveService, name: str, caller: Caller, plain: Values, outer: Call | None = None,
                      trial: bool = False, request_id: str = "", handles: bool = False) -> Values:
@@ -125,7 +145,7 @@ class Pipeline:
                 caller.limits.enter("")
                 call.limits = caller.limits
             operation = named_operation(service, name)
-            call.operation = f"{service.name}.{name}"
+            call.operation = f"{service.segment}.{name}"
             if handles:
                 call.deadline = min(call.deadline or started + _HANDLER_SECONDS, started + _HANDLER_SECONDS)
             else:
@@ -157,7 +177,7 @@ class Pipeline:
         assert operation.job is not None
         started = self._clock()
         call = self._begin(service, started)
-        call.id, call.operation, call.at = job.id, f"{service.name}.{operation.shape.name}", job.accepted_at
+        call.id, call.operation, call.at = job.id, f"{service.segment}.{operation.shape.name}", job.accepted_at
         call.caller, call.journal = Caller(job.caller, frozenset(job.roles)), Journal(ledger)
         call.deadline = started + job.ends_at - self._now() if ledger.cancelled is None else None  # undoing has a time of its own
         given = kept_values.read(job.given)
@@ -187,7 +207,7 @@ class Pipeline:
             face.check()
             self._authenticate(service, request, call)
             operation = face.find(service)
-            call.operation = f"{service.name}.{operation.shape.name}"
+            call.operation = f"{service.segment}.{operation.shape.name}"
             authorise(service, operation, call.caller)
             problems: list[Problem] = []
             values = face.decode(operation, call, problems)
@@ -215,6 +235,8 @@ class Pipeline:
                 error = self._failed(exception, call)
                 status, content_type, body = face.refuse(service, error, call)
         except Exception as exception:
+            if isinstance(exception, KnownCallerError):
+                call.caller = exception.caller
             error = self._failed(exception, call)
             if operation is not None:
                 await self._tell(service, call, operation.shape.input, values, error, request.trial)
@@ -224,7 +246,10 @@ class Pipeline:
             self._leave(call)
             raise
         self._leave(call)
-        self._record(service, operation, call, face.name, status, started, len(request.body), len(body))
+        if call.caller is NOBODY and challenge:
+            self.strangers.count(service.environment, service.segment)
+        else:
+            self._record(service, operation, call, face.name, status, started, len(request.body), len(body))
         return Answer(status, content_type, body, call.id, challenge, _trial_words(request, call), call.repeats, call.stub, call.age,
                       retry)
 
@@ -342,7 +367,7 @@ class Pipeline:
         keep = service.records == "all" or (service.records == "faults" and call.result != "answered")
         micros = int((self._clock() - started) * 1e6)
         record = CallRecord(
-            call.id, self._now(), service.environment, service.name, service.release,
+            call.id, self._now(), service.environment, service.segment, service.release,
             operation.shape.name if operation is not None else "", call.caller.recorded,
             face, status, micros, call.result, call.fault, call.message, sent, answered,
         )

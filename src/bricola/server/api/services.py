@@ -43,9 +43,9 @@ class NewDeployment(BaseModel):
 
 
 class Step(BaseModel):
-    """`version` is the major version of the service."""
+    """`version` is the major version of the service; null is the only one that is deployed there."""
 
-    version: int = Field(1, ge=1, le=99)
+    version: int | None = Field(None, ge=1, le=99)
     consent: str = Field("", max_length=2000)
     overrule: str = Field("", max_length=2000)
 
@@ -55,7 +55,7 @@ class Ending(BaseModel):
 
     on: date | None
     words: str = Field("", max_length=500)
-    version: int = Field(1, ge=1, le=99)
+    version: int | None = Field(None, ge=1, le=99)
 
 
 class BenchRequest(BaseModel):
@@ -191,7 +191,7 @@ async def retire(service: str, environment: str, body: Ending, user: Operator, b
 
 
 @router.delete("/services/{service}/deployments/{environment}", status_code=204)
-async def undeploy(service: str, environment: str, user: Operator, bricola: Running, version: int = 1) -> None:
+async def undeploy(service: str, environment: str, user: Operator, bricola: Running, version: int | None = None) -> None:
     await deployments.undeploy(bricola, service, environment, user.name, version)
 
 

@@ -26,10 +26,11 @@ class People:
 
     # the holder of callers
 
-    def load(self, db: Db) -> list[StoredCaller]:
-        return people.callers(db)
+    def load(self, db: Db) -> tuple[list[StoredCaller], list[tuple[bytes, str]]]:
+        return people.callers(db), people.revoked_tokens(db)
 
-    async def take(self, loaded: list[StoredCaller]) -> None:
+    async def take(self, loaded_all: tuple[list[StoredCaller], list[tuple[bytes, str]]]) -> None:
+        loaded, revoked = loaded_all
         self._limits = {one.name: self._limits_of(one) for one in loaded}
         tokens = []
         for one in loaded:
@@ -38,7 +39,7 @@ class People:
             caller = Caller(one.name, frozenset(one.roles), limits=limits if limited else None)
             tokens += [Token(token.digest, caller, datetime.fromisoformat(token.expires_at).timestamp() if token.expires_at else None)
                        for token in one.tokens]
-        self.callers.replace(tokens)
+        self.callers.replace(tokens, {digest: Caller(name, frozenset()) for digest, name in revoked})
 
     def _limits_of(self, caller: StoredCaller) -> tuple[StoredCaller, Limits]:
         """A caller keeps its counters while its limits stay the same."""

@@ -104,7 +104,7 @@ async def _thin(ports: Ports, environment: str, service: str, operation: Operati
         return []
     headers = {name.lower(): value for name, value in reply.headers.items()}
     return await thin.warnings(ports, ports.drafts.environment(environment), live, operation, values, answer, headers, len(reply.content),
-                               await ports.calls.usual_bytes(live.name, operation.name))
+                               await ports.calls.usual_bytes(live.segment, operation.name))
 
 
 async def send(

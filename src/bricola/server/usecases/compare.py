@@ -106,7 +106,7 @@ async def compare(ports: Ports, service: str, old: str, new: str) -> dict[str, A
     before, after = await find_side(ports, service, old), await find_side(ports, service, new)
     changes = await asyncio.to_thread(compare_sides, before, after)
     contract = await asyncio.to_thread(compare_lines, before.contract.replace(ADDRESS, ""), after.contract.replace(ADDRESS, ""))
-    used = await ports.calls.users_of(service, time.time() - MONTH)
+    used = await ports.calls.users_of(before.definition.segment, time.time() - MONTH)
     return {
         "service": service,
         "old": {"label": before.label, "release": before.release, "version": before.definition.version},

@@ -162,9 +162,27 @@ def _in_words(environment: str, deployed: list[StoredDeployment]) -> dict[str, A
     return {"environment": environment, "releases": {str(one.release): one.share for one in deployed}}
 
 
-async def roll_back(ports: Ports, service: str, environment: str, author: str, version: int = 1) -> StoredRelease:
+async def _meant(ports: Ports, service: str, environment: str, version: int | None) -> tuple[str, int]:
+    """The service and the major version that somebody means: as it is said, or the only one that is deployed there. Where two are, none is
+    picked. The service may be named as it stands in addresses, like VesselRegistry-v2."""
+    there = [(one.service, one.version) for one in await ports.releases.deployments(in_force=True) if one.environment == environment]
+    by_segment = {segment_of(*one): one for one in there}
+    if version is None and ports.drafts.catalogue.find_service(service) is None and service in by_segment:
+        return by_segment[service]
+    versions = sorted({number for name, number in there if name == service})
+    if version is not None or len(versions) == 1:
+        return service, version if version is not None else versions[0]
+    if not versions:
+        raise ProblemError(_none(service, environment))
+    raise ProblemError(Problem("deployment.version", f"{len(versions)} major versions of {service} are deployed in {environment}.",
+                               Kind.CONFLICT, place=f"{environment}/{service}", choices=tuple(f"--version {one}" for one in versions),
+                               mend="Say which one is meant."))
+
+
+async def roll_back(ports: Ports, service: str, environment: str, author: str, version: int | None = None) -> StoredRelease:
     """In one step back to the release before. While two share the calls, the older one answers all again."""
     ports.drafts.environment(environment)
+    service, version = await _meant(ports, service, environment, version)
     deployed = await ports.releases.in_force(environment, service, version)
     if not deployed:
         raise ProblemError(_none(service, environment))
@@ -174,7 +192,8 @@ async def roll_back(ports: Ports, service: str, environment: str, author: str, v
     if target is None:
         raise ProblemError(Problem("deployment.first",
                                    f"Nothing was live before release {deployed[0].release} of {service} in {environment}.",
-                                   Kind.CONFLICT, mend=f"To take it away: bricola undeploy {service} {environment}"))
+                                   Kind.CONFLICT, place=f"{environment}/{segment_of(service, version)}",
+                                   mend=f"To take it away: bricola undeploy {service} {environment} --version {version}"))
     return await deploy(ports, service, environment, target, author, how="roll back", consent="rolled back")
 
 
@@ -196,22 +215,25 @@ async def _keep_older(ports: Ports, service: str, environment: str, version: int
     return await ports.releases.find(service, older)
 
 
-async def promote(ports: Ports, service: str, environment: str, author: str, consent: str = "", version: int = 1,
+async def promote(ports: Ports, service: str, environment: str, author: str, consent: str = "", version: int | None = None,
                   overrule: str = "") -> StoredRelease:
     """Make live in an environment what is live in the one that it follows."""
     place = ports.drafts.environment(environment)
     if not place.follows:
         raise ProblemError(Problem("deployment.first-environment", f"{environment} follows no environment.", Kind.CONFLICT,
                                    place=f"environment {environment}, follows", mend="Deploy a release to it."))
+    service, version = await _meant(ports, service, place.follows, version)
     deployed = await ports.releases.in_force(place.follows, service, version)
     if not deployed:
         raise ProblemError(_none(service, place.follows))
     return await deploy(ports, service, environment, deployed[-1].release, author, consent=consent, how="promote", overrule=overrule)
 
 
-async def undeploy(ports: Ports, service: str, environment: str, author: str, version: int = 1) -> None:
-    """Take a service out of an environment. Calls in flight end in peace, later ones are told that it is gone."""
+async def undeploy(ports: Ports, service: str, environment: str, author: str, version: int | None = None) -> int:
+    """Take a service out of an environment. Calls in flight end in peace, later ones are told that it is gone. Answers the major version
+    that was meant."""
     ports.drafts.environment(environment)
+    service, version = await _meant(ports, service, environment, version)
 
     def work(change: Change) -> None:
         before = releases.in_force(change.db, environment, service, version)
@@ -224,12 +246,15 @@ async def undeploy(ports: Ports, service: str, environment: str, author: str, ve
         ports.places.remove(environment, segment_of(service, version))
 
     await ports.changes.make([Topic.DEPLOYMENTS], work, then)
+    return version
 
 
-async def retire(ports: Ports, service: str, environment: str, day: date | None, words: str, author: str, version: int = 1) -> str:
+async def retire(ports: Ports, service: str, environment: str, day: date | None, words: str, author: str,
+                 version: int | None = None) -> str:
     """Announce the end: the contract and the page say so, answers carry it, and from that day on calls are refused with
     a friendly fault. None takes it back. Answers the moment."""
     ports.drafts.environment(environment)
+    service, version = await _meant(ports, service, environment, version)
     ends = timestamp(datetime(day.year, day.month, day.day, tzinfo=UTC)) if day is not None else ""
 
     def work(change: Change) -> None:

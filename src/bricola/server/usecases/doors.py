@@ -135,7 +135,7 @@ class _Door(ABC):
     async def thin(self, shot: Shot, seen: Seen) -> Sequence[Problem]:
         name = shot.operation.name
         if name not in self._usual:  # once a run: it is read of the call log
-            self._usual[name] = await self._ports.calls.usual_bytes(self._live.name, name)
+            self._usual[name] = await self._ports.calls.usual_bytes(self._live.segment, name)
         return await thin.warnings(self._ports, self._environment, self._live, shot.operation, shot.values, seen.answer or {}, seen.headers,
                                    len(seen.body), self._usual[name])
 

@@ -103,7 +103,7 @@ async def _followed(ports: Ports, environment: str) -> list[_Followed]:
                 followed = thawed.catalogue.get(ContractDefinition, contract)
                 if followed is not None and (backend or _is_address(followed.source)):
                     one = found.setdefault((contract, backend), _Followed(followed, offers, backend, thawed=thawed))
-                    one.users.setdefault((service.name, theirs), []).append(operation.name)
+                    one.users.setdefault((service.segment, theirs), []).append(operation.name)
     through = {contract for contract, backend in found if backend}
     return [one for (contract, backend), one in found.items() if backend or contract not in through]
 

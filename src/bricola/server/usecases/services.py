@@ -17,6 +17,7 @@ from bricola.core.durations import HOUR
 from bricola.core.kinds.registry import backends_of
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.serving.pipeline import Pipeline
 from bricola.core.shapes.given import Given
 from bricola.core.shapes.model import Element, OperationShape, Record, ServiceShape
 from bricola.core.shapes.simple import SimpleType
@@ -41,6 +42,8 @@ class Ports(Protocol):
 
 class StatePorts(Ports, soundness.Ports, Protocol):
     """With what the state of a service depends on."""
+
+    pipeline: Pipeline
 
 
 
@@ -101,6 +104,8 @@ async def overview(ports: StatePorts, asked: str) -> dict[str, Any]:
         "services": [_service_row(ports, name, newest.get(name), environments, deployed.get(name, []), by_place, asked)
                      for name in names],
         "pools": ports.places.pool_statistics(),
+        "strangers": [{"environment": environment, "service": service, "count": count}
+                      for (environment, service), count in sorted(ports.pipeline.strangers.last_hour().items())],
     }
 
 
@@ -136,7 +141,7 @@ def _service_row(
         "draft": draft,
         "stage": stage(draft, newest, environments, deployed),
         "newest": newest[0] if newest is not None else None,
-        "deployments": [one | {"figures": figures.get((name, one["environment"]))}
+        "deployments": [one | {"figures": figures.get((segment_of(name, one["version"]), one["environment"]))}
                         for one in _places(ports, name, environments, deployed, newest, asked)],
     }
 
