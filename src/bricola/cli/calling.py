@@ -130,8 +130,9 @@ def register(app: typer.Typer) -> None:
             return
         with connect(at) as client:
             found = client.calls(environment, service, caller, failed, limit)
-            strangers = [] if as_json or caller else [one for one in client.overview()["strangers"] if environment in ("", one["environment"])
-                                                      and service in ("", one["service"])]
+            strangers = [] if as_json or caller else [
+                one for one in client.overview()["strangers"]
+                if environment in ("", one["environment"]) and service in ("", one["service"])]
         if as_json:
             print_json(found)
             return

@@ -14,6 +14,8 @@ from bricola.cli.connection import DEFAULT_URL
 from bricola.cli.output import out, print_answer, print_problems, table, text
 from bricola.client import Client, ServiceClient
 from bricola.client.signins import load_signins, save_signin
+from bricola.core.definitions.engines import ENGINES
+from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.definitions.names import kebab_case, pascal_case
 from bricola.core.definitions.text import read_definition, write_definition
@@ -22,8 +24,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 if TYPE_CHECKING:
     from bricola.api.objects import TableRow
 
-_ENGINES = {"postgresql": "PostgreSQL", "mariadb": "MariaDB", "sqlite": "SQLite"}
-_PORTS = {"postgresql": 5432, "mariadb": 3306}
+_DATABASES = {word: one for word, one in ENGINES.items() if one.family is Family.DATABASE}
 _MOST_SHOWN = 30
 _ATTEMPTS = 5  # at one question, before it is given up: a pipe that answers wrongly must end
 
@@ -127,7 +128,7 @@ def _environments(client: Client) -> str:
 
 
 def _backend(client: Client, environment: str) -> str:
-    bound = [one["backend"] for one in client.backends() if one["environment"] == environment and one["engine"] in _ENGINES]
+    bound = [one["backend"] for one in client.backends() if one["environment"] == environment and one["engine"] in _DATABASES]
     if bound:
         return bound[0]
     out.print(f"\n[bold]3 A backend[/]  The database that calls in {text(environment)} reach. "
@@ -170,12 +171,14 @@ class _Wish:
 
 
 def _ask_backend() -> _Wish:
-    engine = _choose("Which kind", _ENGINES, "postgresql")
-    if engine == "sqlite":
+    servers = {word: one.title for word, one in _DATABASES.items() if not one.is_file}
+    files = {word: one.title for word, one in _DATABASES.items() if one.is_file}
+    engine = _choose("Which kind", servers | files, next(iter(servers)))
+    if _DATABASES[engine].is_file:
         file = _ask("Its file, below the service's data folder")
         name = kebab_case(file.rsplit("/", 1)[-1].partition(".")[0]) or "records"
         return _Wish(_ask("What is it called here", name), engine, {"file": file})
-    address = _ask("Its address", f"127.0.0.1:{_PORTS[engine]}")
+    address = _ask("Its address", f"127.0.0.1:{_DATABASES[engine].port}")
     database = _ask("The database")
     user = _ask("The user that Bricola signs on as")
     secret = _ask_secret("The password of that user")

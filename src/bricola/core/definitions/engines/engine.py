@@ -54,6 +54,7 @@ class Engine:
     is_web: bool = False
     is_folder: bool = False
     example: str = "address: host:port"
+    port: int | None = None  # that its servers listen on unless told otherwise
     dialect: Dialect | None = None
     needs_sign_on: Callable[[Any, Any], bool] = lambda backend, binding: True
     stands_in: Callable[[Any], bool] = lambda binding: False

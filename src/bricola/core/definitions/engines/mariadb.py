@@ -9,5 +9,6 @@ ENGINE = Engine(
     dialect=Dialect(  # it finds a place in an index by the long form only
         compares_rows=False,
         texts={None: "CAST({0} AS CHAR)", bytes: "HEX({0})", int: "CAST({0} + 0 AS CHAR)", bool: "CAST({0} + 0 AS CHAR)"}),
+    port=3306,
     rules=RULES, findings=findings,
 )
