@@ -48,6 +48,8 @@ RULES = Rules(
     Rule("environment.skipped", Area.ENVIRONMENT, _W, "What was never tried in the environment before is tried on callers."),
 )
 finding = RULES.finding
+UNSEEN = "backend.unseen"
+
 
 def is_local(host: str) -> bool:
     """Whether an address can be reached from its own machine only."""

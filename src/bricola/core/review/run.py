@@ -29,6 +29,9 @@ def review(catalogue: Catalogue, definition: ServiceDefinition, environment: Env
         findings += security.findings(catalogue, definition, environment, facts)
         findings += capacity.findings(catalogue, definition, environment, facts)
     order, codes = list(Severity), [*rules, ""]  # what a type itself says of a value comes last
+    explained = [one.problem.place for one in findings if one.severity is Severity.ERROR and one.problem.code != environments.UNSEEN]
+    findings = [one for one in findings if one.problem.code != environments.UNSEEN
+                or not any(place.startswith(one.problem.place) for place in explained)]  # one mend for one cause
     unique = {(one.severity, one.problem): one for one in findings}
 
     def rank(one: Finding) -> tuple[int, int]:

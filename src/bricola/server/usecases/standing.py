@@ -60,7 +60,7 @@ async def _one(ports: Ports, environment: EnvironmentDefinition, backend: str, p
         problem = error.problem
     return BackendFact(None, (Problem(UNSEEN, problem.message, place=f"environment {environment.name}, backends, {backend}",
                                       found=problem.inner or problem.found,
-                                      mend=f"Try the way stage by stage: bricola check {environment.name} {backend}"),))
+                                      mend=problem.mend or f"Try the way stage by stage: bricola check {environment.name} {backend}"),))
 
 
 def _merged(probes: Iterable[Probe]) -> list[Probe]:

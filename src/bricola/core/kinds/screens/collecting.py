@@ -49,12 +49,13 @@ class ListWalk:
             if region.position and texts and texts[0] == last_line:
                 lines = lines[1:]
             ended = self._ended(screen, len(texts))
+            cut = bool(region.ends and region.goes_on) and not ended and not rows.goes_on(screen)
             left = most - len(found)
             found += [await self._row(number, text) for number, text in lines[:left]]
             if len(lines) > left or (len(lines) == left and not ended):
                 return found, False
-            if ended or not (region.press or region.position):
-                return found, ended
+            if ended or cut or not (region.press or region.position):
+                return found, ended  # of a page that is cut off, the next one would not be the one that follows
             last_line = texts[-1] if texts else None
             if region.position and last_line is None:
                 return found, region.until_same
