@@ -128,6 +128,28 @@ class OpenZone(TypedDict):
 
 
 @closed
+class PlannedTable(TypedDict):
+    """What a rule makes of a table: `operations` are added; `there` needs nothing, and of one that cannot be the reasons are told."""
+
+    table: str
+    action: Literal["new", "extended", "there", "cannot"]
+    object: str
+    service: str
+    operations: list[str]
+    reasons: list[str]
+    left_out: list[str]
+
+
+@closed
+class ManyDrafted(TypedDict):
+    tables: list[PlannedTable]
+    files: dict[str, str]
+    saved: bool
+    changes: list[Change]
+    services: list[str]
+
+
+@closed
 class Drafted(TypedDict):
     """Definitions by path, with the columns that are not in them, and what its owner has to say about zones."""
 

@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -14,6 +14,11 @@ from bricola.cli.findings import print_findings
 from bricola.cli.output import ask_first, err, out, print_json, table, text, when
 from bricola.core.definitions.copies import note_of
 from bricola.core.definitions.folder import read_bundle, read_folder
+from bricola.core.problems import Problem, ProblemError
+
+if TYPE_CHECKING:
+    from bricola.api.definitions import Mends
+    from bricola.client import Client
 
 _SIGNS = {"added": "[green]+ added[/]", "changed": "[yellow]~ changed[/]", "moved": "[yellow]> moved[/]",
           "removed": "[red]- removed[/]", "unchanged": "[dim]  unchanged[/]",
@@ -79,54 +84,91 @@ def register(app: typer.Typer) -> None:
 
     @app.command(rich_help_panel=panel)
     def mend(
-        service: str,
+        service: Annotated[str, typer.Argument(help="With --all the environment.")] = "",
         environment: Annotated[str, typer.Argument(help="Also mend what concerns running it there.")] = "",
         code: Annotated[str, typer.Option(help="Only this finding, like pool.bounds; all but deliberate ones when left out.")] = "",
         settings: Annotated[bool,
                             typer.Option("--settings", help="Also change the environment itself, which takes effect at once.")] = False,
+        everything: Annotated[bool, typer.Option("--all", help="Every service.")] = False,
         yes: Annotated[bool, typer.Option("--yes", "-y", help="Do it without asking.")] = False,
         at: At = "", as_json: Json = False,
     ) -> None:
         """Do the mends of the review that are mechanical, as new drafts. Shows what it would do, and asks."""
         with connect(at) as client:
-            plan = client.mend(service, environment, code, settings, plan_only=True)
+            services, environment = _meant(client, service, environment, everything)
+            plans = {one: plan for one in services if (plan := _plan_of_mends(client, one, environment, code, settings, everything))}
+            touched = sorted({two["name"] for plan in plans.values() for two in plan["changes"] if two["kind"] in LIVE})
             if not as_json:
-                for one in plan["changes"]:
-                    live = " in effect at once" if one["kind"] == "environment" else ""
-                    print_lines(f"{one['path']} {one['action']}{live}", one["lines"])
-                for left in plan["left"]:
-                    out.print(f"[yellow]▲[/] {text(left.get('place', ''))}: {text(left['message'])} {text(left.get('mend', ''))}",
-                              soft_wrap=True)
-                if plan["left"]:
-                    out.print("[dim]These are settings of the environment, which take effect at once: do them with --settings.[/]")
-            if plan["changes"]:
+                for plan in plans.values():
+                    _print_mends(plan)
+                if not plans:
+                    out.print("Nothing can be mended mechanically.")
+            if any(plan["changes"] for plan in plans.values()):
                 if not yes:
-                    touched = [one["name"] for one in plan["changes"] if one["kind"] == "environment"]
+                    count = len({(two["kind"], two["name"]) for plan in plans.values() for two in plan["changes"]})
                     ask_first("mend", as_json, f"Do this{f', at once in {chr(44).join(touched)}' if touched else ' as drafts'}?",
-                              f"{len(plan['changes'])} definitions")
-                plan = client.mend(service, environment, code, settings)
+                              f"{count} definitions")
+                # One after the other, each from what the one before made: services share definitions.
+                plans = {one: done for one in plans if (done := _plan_of_mends(client, one, environment, code, settings, everything, True))}
         if as_json:
-            print_json(plan)
+            print_json(plans if everything else plans[service])
 
     @app.command(rich_help_panel=panel)
     def review(
-        service: str,
+        service: Annotated[str, typer.Argument(help="With --all the environment.")] = "",
         environment: Annotated[str, typer.Argument(help="Also review running it there.")] = "",
+        everything: Annotated[bool, typer.Option("--all", help="Every service.")] = False,
         at: At = "", as_json: Json = False,
     ) -> None:
         """List what stands between a draft and a sound release. Exit status 1 when an error stops it."""
         with connect(at) as client:
-            findings = client.review(service, environment)
-            uses = client.uses(service, environment) if environment else []
+            services, environment = _meant(client, service, environment, everything)
+            found = {one: client.review(one, environment) for one in services}
+            uses = {one: client.uses(one, environment) if environment else [] for one in services}
         if as_json:
-            print_json(findings)
+            print_json(found if everything else found[service])
         else:
-            _print_findings(findings, service, environment)
-            for one in uses:
+            for name, findings in found.items():
+                if everything and findings:
+                    out.print(f"\n[bold]{text(name)}[/]")
+                _print_findings(findings, name, environment)
+            for one in {two["backend"]: two for each in uses.values() for two in each}.values():
                 seen = f"seen {when(one['seen'])}" if one["seen"] else "[yellow]not seen since the start[/]"
                 out.print(f"  [dim]{'backend':<10}[/]{text(one['backend'])} {seen}")
-        if any(one["severity"] == "error" for one in findings):
+        if any(one["severity"] == "error" for findings in found.values() for one in findings):
             raise typer.Exit(1)
+
+
+LIVE = ("environment", "access")  # kinds of definitions that take effect at once
+
+
+def _meant(client: "Client", service: str, environment: str, everything: bool) -> tuple[list[str], str]:
+    """The services of a command, and its environment. Raises ProblemError when it names none."""
+    if everything:
+        return [one["name"] for one in client.overview()["services"] if one["draft"] != "removed"], environment or service
+    if not service:
+        raise ProblemError(Problem("command.service", "Which service?", expected="a service, or --all"))
+    return [service], environment
+
+
+def _plan_of_mends(client: "Client", service: str, environment: str, code: str, settings: bool, everything: bool,
+                   do: bool = False) -> "Mends | None":
+    try:
+        return client.mend(service, environment, code, settings, plan_only=not do)
+    except ProblemError as error:
+        if everything and error.problem.code == "mend.nothing":
+            return None
+        raise
+
+
+def _print_mends(plan: "Mends") -> None:
+    for one in plan["changes"]:
+        live = " in effect at once" if one["kind"] in LIVE else ""
+        print_lines(f"{one['path']} {one['action']}{live}", one["lines"])
+    for left in plan["left"]:
+        out.print(f"[yellow]▲[/] {text(left.get('place', ''))}: {text(left['message'])} {text(left.get('mend', ''))}", soft_wrap=True)
+    if plan["left"]:
+        out.print("[dim]These are settings of the environment, which take effect at once: do them with --settings.[/]")
 
 
 def _print_plan(plan: Sequence[Mapping[str, Any]]) -> None:

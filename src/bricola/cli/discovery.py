@@ -1,12 +1,12 @@
 """`discover` and `connect`: what a database holds, and definitions made from it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
 
 import typer
 
 from bricola.cli.connection import At, Json, connect
-from bricola.cli.output import out, print_json, table, text
+from bricola.cli.output import ask_first, out, print_json, table, text
 from bricola.core.problems import Problem, ProblemError
 
 
@@ -116,6 +116,55 @@ def register(app: typer.Typer) -> None:
         if service and not show:
             out.print(f"[dim]Next: bricola release {text(service)} && bricola deploy {text(service)} {text(environment)}[/]")
 
+    @discover.command("publish")
+    def publish_tables(
+        backend: str,
+        tables: Annotated[list[str] | None, typer.Option(
+            "--tables", metavar="PATTERN", help="Tables whose names match, with * and ?; again for more. All when left out.")] = None,
+        without: Annotated[list[str] | None, typer.Option("--without", metavar="PATTERN", help="But not these; again for more.")] = None,
+        read_only: Annotated[bool, typer.Option("--read-only", help="Only what reads: get, check, find.")] = False,
+        operations: Annotated[str, typer.Option("--with", help="Of get, check, find, create, update, save, delete; with commas.")] = "",
+        service: Annotated[str, typer.Option(help="One service, or by {schema} one for each.")] = "{schema}",
+        called: Annotated[str, typer.Option("--object", help="How objects are called, by {table} and {schema}.")] = "{table}",
+        left_out: Annotated[list[str] | None, typer.Option("--left-out", metavar="PATTERN", help="Columns that are not published.")] = None,
+        role: Annotated[list[str] | None, typer.Option(help="A role that may call it; again for more.")] = None,
+        zone: Annotated[str, typer.Option(help="Of moments that do not say it: utc, or local for the clock on the wall.")] = "",
+        rule: Annotated[str, typer.Option(help="By a rule that is kept, instead of all this.")] = "",
+        keep_as: Annotated[str, typer.Option("--keep-as", metavar="RULE", help="Keep all this as a rule, to be repeated.")] = "",
+        environment: Annotated[str, typer.Option("--in", metavar="ENVIRONMENT",
+                                                 help="Look there; where it is bound first when left out.")] = "",
+        sure: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")] = False,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Make objects and operations of many tables by a rule, as drafts. Shows the plan and asks; repeated, it adds what is new."""
+        if read_only and operations:
+            raise ProblemError(Problem("discover.publish", "Say --read-only, or which operations --with.", place="--with"))
+        wanted = _split(operations) or (["get", "check", "find"] if read_only else ["get", "find"])
+        with connect(at) as client:
+            where = environment or next((one["environment"] for one in client.backends() if one["backend"] == backend and one["bound"]), "")
+            if not where:
+                raise ProblemError(Problem("discover.backend", f"{backend} has no place in any environment.", place="BACKEND",
+                                           choices=tuple(sorted({one["backend"] for one in client.backends()})), found=backend))
+            said: dict[str, Any] = {"rule": rule} if rule else {
+                "tables": tables or ["*"], "except_tables": without or [], "operations": wanted, "service": service, "object_name": called,
+                "left_out": left_out or [], "roles": role or [], "zone": zone, "keep_as": keep_as}
+            plan = client.publish_tables(where, backend, **said)
+            new = [one for one in plan["tables"] if one["operations"]]
+            if not as_json:
+                _print_many(plan["tables"])
+            if not plan["files"]:
+                print_json(plan) if as_json else out.print("Nothing is new.")
+                return
+            if not sure:
+                ask_first("It is not saved yet.", as_json, f"Save {len(plan['files'])} definitions as drafts?")
+            done = client.publish_tables(where, backend, **said, save=True)
+        if as_json:
+            print_json(done)
+            return
+        out.print(f"[green]●[/] {len(new)} tables in {text(', '.join(done['services']))}, as drafts.")
+        for one in done["services"]:
+            out.print(f"[dim]Next: bricola release {text(one)} && bricola deploy {text(one)} {text(where)}[/]")
+
     @app.command("connect", rich_help_panel=panel)
     def connect_backend(
         name: str, environment: str,
@@ -180,3 +229,13 @@ def _column(one: Mapping[str, Any]) -> tuple[str, ...]:
         filled,
         f"{text(codes)}{where}",
     )
+
+
+_ACTIONS = {"new": "[green]+ new[/]", "extended": "[green]+ more[/]", "there": "[dim]= there[/]", "cannot": "[yellow]▲ cannot[/]"}
+
+
+def _print_many(tables: Sequence[Mapping[str, Any]]) -> None:
+    out.print(table(("", "Table", "Object", "Service", "Operations added", ""), [
+        (_ACTIONS[one["action"]], f"[bold]{text(one['table'])}[/]", text(one["object"]), text(one["service"]),
+         text(", ".join(one["operations"])),
+         text("; ".join(one["reasons"]) or (f"without {', '.join(one['left_out'])}" if one["left_out"] else ""))) for one in tables]))

@@ -28,6 +28,16 @@ class DiscoveryCalls(ApiConnection):
                 "children": list(children), "key": list(key), "save": save, "zone": zone}
         return cast("objects.Drafted", self._ask("POST", f"/discovery/{environment}/{backend}", json=body))
 
+    def publish_tables(self, environment: str, backend: str, tables: Sequence[str] = ("*",), *, except_tables: Sequence[str] = (),
+                       operations: Sequence[str] = ("get", "find"), object_name: str = "{table}", service: str = "{schema}",
+                       left_out: Sequence[str] = (), roles: Sequence[str] = (), zone: str = "", only: Sequence[str] | None = None,
+                       rule: str = "", keep_as: str = "", save: bool = False) -> "objects.ManyDrafted":
+        """Objects and operations of all tables that match, or that a kept `rule` takes: a plan, and with `save` drafts."""
+        body = {"rule": rule, "tables": list(tables), "except_tables": list(except_tables), "operations": list(operations),
+                "object": object_name, "service": service, "left_out": list(left_out), "roles": list(roles), "zone": zone,
+                "only": None if only is None else list(only), "keep_as": keep_as, "save": save}
+        return cast("objects.ManyDrafted", self._ask("POST", f"/discovery/{environment}/{backend}/many", json=body))
+
     def connect_backend(self, name: str, environment: str, engine: str, binding: Json, description: str = "") -> "definitions.Changes":
         """Define a backend where it is new, and bind it in an environment."""
         body = {"name": name, "engine": engine, "description": description, "binding": binding}

@@ -18,6 +18,7 @@ from bricola.core.definitions import access as _access  # noqa: F401 — the sam
 from bricola.core.definitions import model as _shared  # noqa: F401 — its kinds are known from here on
 from bricola.core.definitions import requests as _requests  # noqa: F401 — the same
 from bricola.core.definitions import suites as _suites  # noqa: F401 — the same
+from bricola.core.definitions import table_rules as _table_rules  # noqa: F401 — the same
 from bricola.core.definitions.base import Definition, Frozen
 from bricola.core.definitions.nodes import compose
 from bricola.core.definitions.runs import models

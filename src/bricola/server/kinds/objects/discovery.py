@@ -29,7 +29,7 @@ async def tables(ports: Ports, environment: str, backend: str, search: str = "")
     """The tables and views whose name, comment or column has the text in it, with what is published of them already."""
     place = ports.drafts.environment(environment)
     words = search.lower().split()
-    found = [one for one in await _all(ports, place, backend) if all(_mentions(one, word) for word in words)]
+    found = [one for one in await all_tables(ports, place, backend) if all(_mentions(one, word) for word in words)]
     published = _published(ports, backend)
     return [_summary(one, published) for one in found]
 
@@ -70,7 +70,7 @@ async def draft_object(
             if child not in others:
                 raise ProblemError(unknown("table", child, sorted(others)))
             children.append(others[child])
-        samples = {} if found.reasons else await _real_values(session, found)
+        samples = {} if found.reasons else await real_values(session, found)
     lookups = tuple(dict.fromkeys(one for each in (found, *children) for one in _lookups(each, others) if one.name != found.name))
     made = draft(found, Wish(backend, wish.get("name", ""), wish.get("service", ""), tuple(wish.get("operations") or USUAL),
                              tuple(wish.get("roles", ())), tuple(children), samples, lookups, wish.get("zone", "")), ports.drafts.catalogue)
@@ -113,7 +113,7 @@ def _tables(ports: Ports, place: EnvironmentDefinition, backend: str) -> TableFu
     return tables
 
 
-async def _all(ports: Ports, place: EnvironmentDefinition, backend: str) -> list[Table]:
+async def all_tables(ports: Ports, place: EnvironmentDefinition, backend: str) -> list[Table]:
     reader = _tables(ports, place, backend)
     async with ports.places.visit(place, backend, ports.drafts.catalogue) as session:
         found: list[Table] = await reader.tables(session)
@@ -122,7 +122,7 @@ async def _all(ports: Ports, place: EnvironmentDefinition, backend: str) -> list
 
 
 async def _one(ports: Ports, place: EnvironmentDefinition, backend: str, name: str) -> tuple[Table, list[Table]]:
-    everything = await _all(ports, place, backend)
+    everything = await all_tables(ports, place, backend)
     found = next((one for one in everything if one.name == name), None)
     if found is None:
         raise ProblemError(unknown("table", name, [one.name for one in everything]))
@@ -145,7 +145,7 @@ def _lookups(table: Table, others: dict[str, Table]) -> Iterator[Table]:
             yield target
 
 
-async def _real_values(session: DatabaseSession, table: Table) -> dict[str, Any]:
+async def real_values(session: DatabaseSession, table: Table) -> dict[str, Any]:
     """Values of the first row, so that samples work unedited; what is empty there is taken from one of the next rows."""
     names = [one.name for one in table.columns if one.type.base and one.type.base != "base64Binary"]
     order = ", ".join(quoted(one) for one in table.key)

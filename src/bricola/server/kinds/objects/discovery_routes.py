@@ -12,7 +12,7 @@ from bricola.core.definitions.model import EngineWord
 from bricola.server.api.access import Integrator, Running
 from bricola.server.api.bodies import Guarded
 from bricola.server.api.callers import Word
-from bricola.server.kinds.objects import discovery
+from bricola.server.kinds.objects import discovery, many
 from bricola.server.usecases import connecting
 
 router = APIRouter(tags=["discovery"], route_class=Guarded)
@@ -32,6 +32,24 @@ class ObjectWish(BaseModel):
     children: list[Text] = []
     key: list[Text] = []
     zone: Literal["", "utc", "local"] = ""
+    save: bool = False
+
+
+class ManyTables(BaseModel):
+    """A rule that is kept (`rule`), or one that is said here; `only` are the tables that were ticked. With `keep_as` it is kept under that
+    name."""
+
+    rule: Text = ""
+    tables: list[Text] = ["*"]
+    except_tables: list[Text] = []
+    operations: list[Text] = ["get", "find"]
+    object: Text = "{table}"
+    service: Text = "{schema}"
+    left_out: list[Text] = []
+    roles: list[Word] = []
+    zone: Literal["", "utc", "local"] = ""
+    only: list[Text] | None = None
+    keep_as: Text = ""
     save: bool = False
 
 
@@ -64,6 +82,14 @@ async def tables(environment: str, backend: str, _: Integrator, bricola: Running
 async def table(environment: str, backend: str, name: str, _: Integrator, bricola: Running) -> dict[str, Any]:
     """One table: columns, keys, references, proposals for children."""
     return await discovery.table(bricola, environment, backend, name)
+
+
+@router.post("/discovery/{environment}/{backend}/many", response_model=answers.ManyDrafted)
+async def publish_many(environment: str, backend: str, body: ManyTables, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Make objects and operations of all tables that a rule takes; tells what it would do, and saves it as drafts when asked."""
+    said = body.model_dump(exclude={"rule", "only", "keep_as", "save"})
+    rule = many.rule_of(bricola, body.rule) if body.rule else many.read_rule(body.keep_as or "tables", backend, said)
+    return await many.publish_many(bricola, environment, rule, body.only, bool(body.keep_as), body.save, user.name)
 
 
 @router.post("/discovery/{environment}/{backend}", response_model=answers.Drafted)
