@@ -74,14 +74,19 @@ def prepared_demo(shared: Path) -> Path:
     return folder
 
 
-def copied_demo(factory: pytest.TempPathFactory, name: str) -> Demo:
-    """A demo of one's own, started from the prepared folder."""
+def copied_folder(factory: pytest.TempPathFactory, name: str) -> Path:
+    """A copy of the prepared folder."""
     folder = factory.mktemp(name)
     shared = factory.getbasetemp()
     if os.environ.get("PYTEST_XDIST_WORKER"):
         shared = shared.parent
     shutil.copytree(prepared_demo(shared), folder, dirs_exist_ok=True)
-    return start_demo(folder)
+    return folder
+
+
+def copied_demo(factory: pytest.TempPathFactory, name: str) -> Demo:
+    """A demo of one's own, started from the prepared folder."""
+    return start_demo(copied_folder(factory, name))
 
 
 def start_demo(folder: Path) -> Demo:

@@ -8,9 +8,10 @@ import threading
 from pathlib import Path
 
 import httpx
+import pytest
 
 from bricola.client import Client
-from tests.conftest import COMMAND, Demo
+from tests.conftest import COMMAND, Demo, copied_folder
 
 
 def test_call_prints_a_table_and_raw_shows_both_envelopes(demo: Demo) -> None:
@@ -131,9 +132,10 @@ def test_a_fresh_service_prints_a_set_up_address_that_works_once(demo: Demo, tmp
         process.stdout.close()
 
 
-def test_the_call_that_the_demo_prints_works_as_it_stands(tmp_path: Path) -> None:
+def test_the_call_that_the_demo_prints_works_as_it_stands(tmp_path_factory: pytest.TempPathFactory) -> None:
     """The command for another program, pasted into a shell."""
-    process = subprocess.Popen([COMMAND, "demo", "--port", "0", "--data", tmp_path / "data", "--no-remember"], stdout=subprocess.PIPE, text=True)
+    data = copied_folder(tmp_path_factory, "printed") / "data"
+    process = subprocess.Popen([COMMAND, "demo", "--port", "0", "--data", data, "--no-remember"], stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None
     lines: list[str] = []
     try:

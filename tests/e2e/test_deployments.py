@@ -215,7 +215,11 @@ def test_everything_survives_a_restart(own: Demo, client: Client, tmp_path_facto
     client.deploy("VesselRegistry", "rehearsal", 1)
     client.deploy("VesselRegistry", "rehearsal", 2, share=25)
     client.retire("VesselRegistry", "rehearsal", date(2099, 1, 31), "Use it in live.")
+    client.undeploy("TonnageReport", "rehearsal")
+    client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0412"})
+    token = own.token("toll-audit")
     stop_demo(own)
+    assert own.process.returncode == 0
     again = start_demo(own.home.parent)
     try:
         own.facts.update(again.facts)
@@ -223,6 +227,11 @@ def test_everything_survives_a_restart(own: Demo, client: Client, tmp_path_facto
         with Client(own.url) as fresh:
             fresh.sign_in("imke", own.password("imke"))
             place = next(one for one in fresh.service("VesselRegistry")["deployments"] if one["environment"] == "rehearsal")
+            gone = next(one for one in fresh.service("TonnageReport")["deployments"] if one["environment"] == "rehearsal")
+            assert gone["state"] == "not deployed"
+            assert fresh.calls(service="VesselRegistry")[0]["operation"] == "GetVessel"
+            assert fresh.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0001"})["answer"]
+        assert again.token("toll-audit") == token
         assert [(one["release"], one["share"]) for one in place["parts"]] == [(1, 75), (2, 25)]
         assert place["ends"] == "2099-01-31"
     except BaseException:

@@ -12,7 +12,7 @@ import httpx
 import pytest
 
 from bricola.client import Client, FaultError, ProblemError, ServiceClient
-from tests.conftest import Demo, copied_demo, start_demo, stop_demo
+from tests.conftest import Demo, copied_demo, stop_demo
 
 
 @pytest.fixture(scope="module")
@@ -215,27 +215,6 @@ def test_health_and_metrics(own: Demo) -> None:
     assert httpx.get(own.url + "/api/openapi.json").json()["info"]["title"] == "Bricola management API"
     strange = httpx.get(own.url + "/api/v1/nothing")
     assert (strange.status_code, strange.headers["content-type"]) == (404, "application/problem+json")
-
-
-def test_everything_survives_a_restart(tmp_path_factory: pytest.TempPathFactory) -> None:
-    first = copied_demo(tmp_path_factory, "restart")
-    with Client(first.url) as client:
-        client.sign_in("imke", first.password("imke"))
-        client.undeploy("VesselRegistry", "rehearsal")
-        client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0412"})
-    stop_demo(first)
-    assert first.process.returncode == 0
-    again = start_demo(first.home.parent)
-    try:
-        with Client(again.url) as client:
-            client.sign_in("imke", first.password("imke"))
-            assert (place(client, "live")["state"], place(client, "rehearsal")["state"]) == ("serving", "not deployed")
-            assert client.calls(service="VesselRegistry")[0]["operation"] == "GetVessel"
-            reply = client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0001"})
-            assert reply["answer"]
-        assert again.token("toll-audit") == first.token("toll-audit")
-    finally:
-        stop_demo(again)
 
 
 def test_the_demo_data_are_the_same_everywhere(own: Demo) -> None:

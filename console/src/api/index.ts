@@ -83,6 +83,7 @@ export type Reply = Api.BenchAnswer;
 export type TableRow = Api.TableRow;
 export type TableDetail = Api.TableDetail;
 export type Drafted = Api.Drafted;
+export type ManyDrafted = Api.ManyDrafted;
 export type Mends = Api.Mends;
 export type ObjectRow = Api.ObjectRow;
 export type ObjectDetail = Api.ObjectDetail;

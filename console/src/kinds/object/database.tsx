@@ -10,6 +10,7 @@ import { Mark } from "../../parts/marks";
 import { mayAtLeast, useSession } from "../../session";
 import { plural } from "../../formats";
 import { rich, t } from "../../text";
+import { ManyTables } from "./many";
 import { Wish } from "./wish";
 
 export default function DatabasePage() {
@@ -28,6 +29,7 @@ export default function DatabasePage() {
     : null;
   const tables = useLoad<TableRow[]>(may && base ? `${base}?search=${encodeURIComponent(narrow)}` : null);
   const name = search.get("table") ?? tables.data?.[0]?.name ?? "";
+  const several = search.get("several") === "yes";
   const table = useLoad<TableDetail>(may && base && name ? `${base}/table?name=${encodeURIComponent(name)}` : null);
   const set = (key: string, value: string) =>
     setSearch(key === "place" ? { place: value, table: null } : { [key]: value });
@@ -63,6 +65,14 @@ export default function DatabasePage() {
               value={narrow}
               onChange={(event) => setNarrow(event.target.value)}
             />
+            <button
+              type="button"
+              className="btn self-start"
+              aria-pressed={several}
+              onClick={() => set("several", several ? "" : "yes")}
+            >
+              {several ? t("One table") : t("Several tables at once")}
+            </button>
           </div>
           {tables.error && (
             <div className="px-4">
@@ -93,28 +103,34 @@ export default function DatabasePage() {
           ))}
           {tables.data && !tables.data.length && <p className="px-4 py-2 text-ink2">{t("Nothing mentions that.")}</p>}
         </nav>
-        <section aria-label={t("Table")} className="min-h-0 min-w-0 overflow-auto">
-          {table.error && (
-            <div className="p-5">
-              <Problems problems={table.error.problems} />
-            </div>
-          )}
-          {table.data && <Columns table={table.data} />}
-        </section>
-        <aside aria-label={t("Make an object")} className="min-h-0 overflow-auto border-l border-line bg-inset">
-          {table.data && base && place && (
-            <Wish
-              key={`${base} ${name}`}
-              table={table.data}
-              base={base}
-              environment={place.environment}
-              onMade={() => {
-                tables.reload();
-                table.reload();
-              }}
-            />
-          )}
-        </aside>
+        {several && tables.data && base ? (
+          <ManyTables key={`${base} ${narrow}`} tables={tables.data} base={base} onMade={tables.reload} />
+        ) : (
+          <>
+            <section aria-label={t("Table")} className="min-h-0 min-w-0 overflow-auto">
+              {table.error && (
+                <div className="p-5">
+                  <Problems problems={table.error.problems} />
+                </div>
+              )}
+              {table.data && <Columns table={table.data} />}
+            </section>
+            <aside aria-label={t("Make an object")} className="min-h-0 overflow-auto border-l border-line bg-inset">
+              {table.data && base && place && (
+                <Wish
+                  key={`${base} ${name}`}
+                  table={table.data}
+                  base={base}
+                  environment={place.environment}
+                  onMade={() => {
+                    tables.reload();
+                    table.reload();
+                  }}
+                />
+              )}
+            </aside>
+          </>
+        )}
       </div>
     </>
   );

@@ -11,7 +11,7 @@ import { Mark } from "../../parts/marks";
 import { plural } from "../../formats";
 import { rich, t } from "../../text";
 
-const OPERATIONS = [
+export const OPERATIONS = [
   { name: "get", words: t("Read one by its key") },
   { name: "check", words: t("Tell whether it exists and has changed") },
   { name: "find", words: t("Find and page") },
