@@ -110,3 +110,37 @@ def test_the_bench_offers_real_keys_tries_writes_and_compares(desk: Page, own: D
     desk.get_by_role("radio", name="Beside the source").click()
     expect(result).to_contain_text("20 of 20 rows are equal to the table vessel")
     expect(result).to_contain_text("in the stated order")
+
+
+def test_several_tables_are_ticked_planned_and_saved_and_a_role_is_let_in(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/definitions/database?place=rehearsal+registry&several=yes")
+    page = desk.get_by_role("region", name="Several tables")
+    page.get_by_label("All tables").uncheck()
+    for name in ("berth", "gauge"):
+        page.get_by_label(name, exact=True).check()
+    rule = desk.get_by_role("complementary", name="The rule")
+    rule.get_by_label("Service").fill("QuayBook")
+    rule.get_by_label("Columns left out").fill("metres")
+    rule.get_by_label("Keep as rule").fill("quays")
+    rule.get_by_role("button", name="See what 2 tables become").click()
+    expect(page.get_by_role("row").filter(has_text="berth")).to_contain_text("GetBerth, FindBerths")
+    expect(page.get_by_role("row").filter(has_text="berth")).to_contain_text("without metres")
+    rule.get_by_role("button", name=re.compile("Save .* as drafts")).click()
+    expect(rule.get_by_role("status")).to_contain_text("saved as drafts")
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        assert len(client.service("QuayBook")["operations"]) == 4
+        client.release("QuayBook")
+        client.deploy("QuayBook", "rehearsal")
+        desk.goto(f"{own.url}/access?tab=grants")
+        desk.get_by_role("button", name="Add a role to QuayBook").click()
+        form = desk.get_by_role("dialog")
+        form.get_by_label("Role").fill("auditor")
+        form.get_by_label("all operations").uncheck()
+        form.get_by_label("GetGauge").check()
+        form.get_by_role("button", name="See what it changes").click()
+        expect(form).to_contain_text("auditor may call GetGauge of QuayBook in rehearsal.")
+        form.get_by_role("button", name="Do it, at once").click()
+        expect(desk.get_by_role("row").filter(has_text="QuayBook")).to_contain_text("GetGauge")
+        [place] = [one for one in client.access() if one["service"] == "QuayBook"]
+        assert [(one["role"], one["operations"]) for one in place["roles"]] == [("auditor", ["GetGauge"])]
