@@ -3,6 +3,7 @@
 import fcntl
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -120,3 +121,19 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
     running = copied_demo(tmp_path_factory, "demo")
     yield running
     stop_demo(running)
+
+
+@pytest.fixture
+def empty(tmp_path: Path) -> Iterator[tuple[str, dict[str, str]]]:
+    """`bricola serve` on an empty folder: the set-up address that it prints, and an environment for the other commands."""
+    environ = {**os.environ, "HOME": str(tmp_path / "home"), "XDG_CONFIG_HOME": str(tmp_path / "home")}
+    with subprocess.Popen([COMMAND, "serve", "--data", str(tmp_path / "data"), "--port", "0", "--log-level", "warning"],
+                          stdout=subprocess.PIPE, text=True, env=environ) as process:
+        assert process.stdout is not None
+        told = ""
+        while "bricola start" not in told:
+            line = process.stdout.readline()
+            assert line, told
+            told += line
+        yield re.findall(r"bricola start '(\S+)'", told)[0], environ
+        process.terminate()

@@ -18,6 +18,7 @@ const ContractTestsPage = lazy(() => import("./pages/contract-tests"));
 const ReleasesPage = lazy(() => import("./pages/releases"));
 const PoolsPage = lazy(() => import("./pages/pools"));
 const AccessPage = lazy(() => import("./pages/access"));
+const StartPage = lazy(() => import("./pages/start"));
 const DefinitionsPage = lazy(() => import("./pages/definitions"));
 const PackagesPage = lazy(() => import("./pages/packages"));
 const RequestsPage = lazy(() => import("./pages/requests"));
@@ -61,6 +62,7 @@ export function App() {
               <Route path="/releases" component={ReleasesPage} />
               <Route path="/pools" component={PoolsPage} />
               <Route path="/access" component={AccessPage} />
+              <Route path="/start" component={StartPage} />
               {ROUTES.map((one) => (
                 <Route key={one.path} path={one.path} component={one.page} />
               ))}

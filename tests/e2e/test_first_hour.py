@@ -1,16 +1,12 @@
 """The first hour on the command line: from an empty folder to an answered call, with nothing typed twice."""
 
-import os
 import re
-import subprocess
 from collections.abc import Iterator
-from pathlib import Path
 from typing import Any
 
 import pytest
 
 from tests.commands import run_command
-from tests.conftest import COMMAND
 from tests.core.databases import Servers
 from tests.postgres import PASSWORD
 
@@ -23,22 +19,6 @@ def servers() -> Iterator[Servers]:
     found = Servers()
     yield found
     found.close()
-
-
-@pytest.fixture
-def empty(tmp_path: Path) -> Iterator[tuple[str, dict[str, str]]]:
-    """`bricola serve` on an empty folder: the set-up address that it prints, and an environment for the other commands."""
-    environ = {**os.environ, "HOME": str(tmp_path / "home"), "XDG_CONFIG_HOME": str(tmp_path / "home")}
-    with subprocess.Popen([COMMAND, "serve", "--data", str(tmp_path / "data"), "--port", "0", "--log-level", "warning"],
-                          stdout=subprocess.PIPE, text=True, env=environ) as process:
-        assert process.stdout is not None
-        told = ""
-        while "bricola start" not in told:
-            line = process.stdout.readline()
-            assert line, told
-            told += line
-        yield re.findall(r"bricola start '(\S+)'", told)[0], environ
-        process.terminate()
 
 
 def start(address: str, environ: dict[str, str], *answers: str) -> Any:

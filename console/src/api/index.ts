@@ -84,6 +84,7 @@ export type TableRow = Api.TableRow;
 export type TableDetail = Api.TableDetail;
 export type Drafted = Api.Drafted;
 export type ManyDrafted = Api.ManyDrafted;
+export type EngineEntry = Api.EngineEntry;
 export type Mends = Api.Mends;
 export type ObjectRow = Api.ObjectRow;
 export type ObjectDetail = Api.ObjectDetail;

@@ -28,7 +28,7 @@ export default function Entrance({ onEnter }: { onEnter: () => void }) {
     setBusy(true);
     try {
       await ask("POST", settingUp ? "/setup" : "/session", settingUp ? { code, name, password } : { name, password });
-      if (settingUp) history.replaceState(null, "", "/");
+      if (settingUp) history.replaceState(null, "", "/start");
       onEnter();
     } catch (error) {
       if (error instanceof ProblemError) setProblems(error.problems);
@@ -54,7 +54,9 @@ export default function Entrance({ onEnter }: { onEnter: () => void }) {
           {settingUp && <p className="mb-2 text-ink2">{t("This user is an admin. The address works once.")}</p>}
           {!settingUp && waiting && (
             <p className="mb-2 text-ink2">
-              {t("There is no user yet. Open the set-up address that the service printed when it started.")}
+              {t(
+                "There is no user yet. Open the set-up address that the service printed when it started, or set up in a terminal: bricola start.",
+              )}
             </p>
           )}
           <div className="mt-3 flex flex-col gap-3">

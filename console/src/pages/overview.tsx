@@ -210,8 +210,10 @@ export default function OverviewPage() {
           {!services.length && (
             <p className="px-5 py-3 text-ink2">
               {rich(
-                "No services yet. Define some in YAML files, then run {0}.",
-                <code className="font-mono text-[12.5px]">bricola apply FOLDER</code>,
+                "No services yet. {0}",
+                <Link href="/start" className="act">
+                  {t("Go from here to the first answered call")}
+                </Link>,
               )}
             </p>
           )}

@@ -99,6 +99,17 @@ class UsedBackend(TypedDict):
 
 
 @closed
+class EngineEntry(TypedDict):
+    """What a backend can be; `family` is database, terminal host and the like."""
+
+    engine: str
+    title: str
+    family: str
+    is_file: bool
+    port: int | None
+
+
+@closed
 class Mends(TypedDict):
     """What was mended, or would be; `left` are the mends of environments, which take effect at once and have to be asked for."""
 
