@@ -151,7 +151,8 @@ def test_who_may_call_is_decided_before_the_message_is_read() -> None:
     stranger = ask(made, authorization=STRANGER)
     assert stranger.status == 403
     assert b"painter" in stranger.body
-    assert [(one.caller, one.operation, one.fault) for one in records] == [("", "", "caller.identity"), ("stranger", "GetGauge", "caller.role")]
+    assert [(one.caller, one.operation, one.fault) for one in records] == [("stranger", "GetGauge", "caller.role")]
+    assert sum(pipeline.strangers.last_hour().values()) == 1, "who is not known is counted, and not written down"
     with_nothing = make()
     operation = replace(with_nothing[1].by_name["GetGauge"], roles=frozenset())
     tag = f"{{{service.shape.namespace}}}GetGauge"

@@ -49,7 +49,7 @@ def test_a_token_rotates_with_overlap_expires_and_is_revoked(own: Demo, client: 
     assert get(own, short).json()["problems"][0]["code"] == "caller.expired"
     revoked = client.new_token("barge-board")
     client.revoke_token("barge-board", revoked[:9])
-    assert get(own, revoked).json()["problems"][0]["code"] == "caller.identity"
+    assert get(own, revoked).json()["problems"][0]["code"] == "caller.revoked"
     client.remove_caller("barge-board")
 
 

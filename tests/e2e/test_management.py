@@ -189,7 +189,7 @@ def test_callers_get_and_lose_access_at_once(own: Demo, client: Client) -> None:
             service.call("GetVessel", registration="LK-9999")
         assert caught.value.detail["registration"] == "LK-9999"
         client.revoke_token("new-desk", next(one for one in client.callers() if one["name"] == "new-desk")["tokens"][0]["prefix"])
-        with pytest.raises(ProblemError, match="not accepted"):
+        with pytest.raises(ProblemError, match="was revoked"):
             service.call("GetVessel", registration="LK-0412")
 
 
