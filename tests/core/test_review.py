@@ -333,6 +333,7 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
         "screen-flow": FilmFacts(frozenset(("level",)), {"level": "shown: the text 'LEVEL', it is gone"})}),
     "flow.unfilmed": in_flow("level", "level") | with_facts(of_kind={"screen-flow": FilmFacts(frozenset(), {})}),
     "backend.unseen": with_facts(backends={"river": BackendFact(None, (Problem("backend.unseen", "It is not reached.", place="backend river"),))}),
+    "credential.administrator": with_facts(backends={"river": BackendFact(1.0, powers=("SUPERUSER",), rights=("GRANT SELECT ON gauge",))}),
     "backend.unfit": with_facts(backends={"river": BackendFact(1.0, (Problem("backend.unfit", "A column went.", place="object lock"),))}),
     "parameter.context-type": in_service("{given: fixed, value: A}", "{given: context, value: now}")
     | {

@@ -111,6 +111,11 @@ def test_what_fits_is_deployed_and_says_when_the_backend_was_seen(river: River) 
     admin.release("Weirs")
     admin.deploy("Weirs", "trial")
     assert admin.uses("Weirs", "trial")[0]["seen"]
+    told = [one for one in admin.review("Weirs", "trial") if one["code"] == "credential.administrator"]
+    assert len(told) == (river.engine != "sqlite")  # the users of the tests' servers are their administrators
+    if told:
+        assert {"postgresql": "SUPERUSER", "mariadb": "CREATE USER"}[river.engine] in told[0]["found"]
+        assert "GRANT SELECT, INSERT, UPDATE, DELETE ON weir TO" in told[0]["mend"].replace('"', "")
     run("DROP TABLE gate")
     run("ALTER TABLE weir DROP COLUMN height")  # it went behind our back
     found = [one for one in admin.review("Weirs", "trial") if one["severity"] == "error"]
@@ -162,6 +167,7 @@ def test_a_user_who_may_not_write_is_told_before_the_first_write(river: River) -
         admin.release("Weirs")
         admin.deploy("Weirs", "trial")
         apply(admin, OBJECT, GET + "  - {name: SaveWeir, runs: weir.save}\n  - {name: DeleteWeir, runs: weir.delete}\n")
+        assert not [one for one in admin.review("Weirs", "trial") if one["code"] == "credential.administrator"]
         said = {one["message"] for one in refusal(admin)}
         acts = ("lock rows of it", "make rows of it", "change rows of it", "remove rows of it")
         assert said <= {f"The user of river there may not {act}." for act in acts}

@@ -88,10 +88,13 @@ class PoolFact:
 
 @dataclass(frozen=True)
 class BackendFact:
-    """When a backend was seen (seconds since 1970; None when it could not be reached), and what of a service does not fit it."""
+    """When a backend was seen (seconds since 1970; None when it could not be reached), and what of a service does not fit it. `powers` is
+    what its user there may do beyond rows of tables, and `rights` what the service needs of it, as statements that grant it."""
 
     seen: float | None
     problems: tuple[Problem, ...] = ()
+    powers: tuple[str, ...] = ()
+    rights: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

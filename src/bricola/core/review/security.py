@@ -23,12 +23,14 @@ RULES = Rules(
     Rule("credential.expires", Area.SECURITY, _W, "Two weeks are enough to replace a secret in peace."),
     Rule("credential.place", Area.ENVIRONMENT, _E, "A secret goes only where an admin said; anybody's server could ask for it."),
     Rule("credential.shared", Area.SECURITY, _W, "One secret for rehearsal and live means that a mistake in the one reaches the other."),
+    Rule("credential.administrator", Area.SECURITY, _W, "Whoever finds a gap in a service can do what its account can."),
     Rule("binding.tls", Area.SECURITY, _W, "A protected environment should not send a sign-on in the clear."),
     Rule("environment.plain-http", Area.SECURITY, _W, "Tokens of callers travel in the clear.", True),
 )
 finding = RULES.finding
 
 _SOON = 14 * DAY
+_MOST_RIGHTS = 6  # that are told one by one
 _TAKEN = ("password", "token")  # kinds of credential that a PostgreSQL server is signed on with
 
 
@@ -55,6 +57,13 @@ def findings(catalogue: Catalogue, service: ServiceDefinition, environment: Envi
                     yield finding("credential.shared", f"{environment.name} and {other.name} sign on with one credential.",
                                   f"{where}, credential", found=binding.credential, mend="Give each environment its own.",
                                   command=f"bricola credentials add {binding.credential}-{environment.name}")
+        fact = facts.backends.get(name)
+        if fact is not None and fact.powers:
+            yield finding("credential.administrator", f"Calls reach {name} as an administrator of it.", f"{where}, credential",
+                          expected="a technical account with the rights that the service needs", found=", ".join(fact.powers),
+                          mend=f"Make one there: {'; '.join(f'{one} TO …' for one in fact.rights[:_MOST_RIGHTS])}"
+                               f"{'; …' if len(fact.rights) > _MOST_RIGHTS else ''}.",
+                          command=f"bricola credentials rotate {binding.credential} --user USER")
         hosts = [urlsplit(f"//{one.address}").hostname or "" for one in binding.ends]
         if backend.about.is_web:
             continue  # its address says whether it is encrypted

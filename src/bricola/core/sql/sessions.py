@@ -72,6 +72,10 @@ class DatabaseSession(Protocol):
         held. Raises RefusedError where it, or a right that it needs, is refused."""
         ...
 
+    async def powers(self) -> Sequence[str]:
+        """What the signed-on user may do beyond rows of tables, in the words of the backend: what makes an administrator's account."""
+        ...
+
     async def begin(self, within: float = NO_LIMIT) -> None:
         """Begin a transaction that lasts until `finish`."""
         ...

@@ -3,7 +3,7 @@ and what the columns give is held against the types of the definitions. Nothing 
 
 import asyncio
 import time
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Protocol
 
 from bricola.core.definitions.catalogue import Catalogue
@@ -17,6 +17,7 @@ from bricola.core.sql.fitting import misfits
 from bricola.core.sql.marks import mark_statements
 from bricola.core.sql.refusals import RefusedError, Why
 from bricola.core.sql.sessions import DatabaseSession
+from bricola.core.sql.statements import table_name
 from bricola.server.ports.places import Places
 
 UNFIT, UNSEEN = "backend.unfit", "backend.unseen"
@@ -53,7 +54,8 @@ async def _one(ports: Ports, environment: EnvironmentDefinition, backend: str, p
             if any(one.writes for one in probes) and marks_table(backend, environment):
                 found += await _marks(session, backend, environment)
             seen = ports.places.seen[environment.name, backend] = time.time()
-            return BackendFact(seen, tuple(found))
+            powers = tuple(await session.powers()) if any(one.statement for one in probes) else ()
+            return BackendFact(seen, tuple(found), powers, tuple(_rights(probes)) if powers else ())
     except TimeoutError:
         problem = Problem(UNSEEN, f"{backend} did not answer within {_SECONDS:g} seconds.", Kind.BACKEND)
     except ProblemError as error:
@@ -61,6 +63,18 @@ async def _one(ports: Ports, environment: EnvironmentDefinition, backend: str, p
     return BackendFact(None, (Problem(UNSEEN, problem.message, place=f"environment {environment.name}, backends, {backend}",
                                       found=problem.inner or problem.found,
                                       mend=problem.mend or f"Try the way stage by stage: bricola check {environment.name} {backend}"),))
+
+
+def _rights(probes: Iterable[Probe]) -> Iterator[str]:
+    """What a technical account needs for a service, and no more."""
+    needed: dict[str, set[str]] = {}
+    for one in probes:
+        if one.table:
+            verbs = needed.setdefault(one.table, {"SELECT"})
+            verbs |= {statement.split(" ", 1)[0] for statement in one.writes if f" {table_name(one.table)} " in statement}
+            verbs |= {"UPDATE"} if one.holds else set()
+    for table, verbs in needed.items():
+        yield f"GRANT {', '.join(verb for verb in ('SELECT', 'INSERT', 'UPDATE', 'DELETE') if verb in verbs)} ON {table_name(table)}"
 
 
 def _merged(probes: Iterable[Probe]) -> list[Probe]:

@@ -48,6 +48,7 @@ from bricola.core.sql.tables import ColumnType
 from bricola.core.sql.text import numbered
 
 DEFAULT_PORT = 3306
+_POWERS = frozenset(("SUPER", "CREATE USER", "SHUTDOWN", "RELOAD", "FILE", "PROCESS"))  # on everything
 _PROOFS = ("", "mysql_native_password", "client_ed25519")  # ways to sign on in which a challenge is answered
 OLDEST_VERSION = (10, 5)  # from which INSERT … RETURNING is there
 MODES = "ANSI_QUOTES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION,PIPES_AS_CONCAT"
@@ -107,6 +108,11 @@ class MariaSession:
         with self.connection.cursor() as cursor:
             cursor.execute("PREPARE bricola_looks FROM %s", [sql])
             cursor.execute("DEALLOCATE PREPARE bricola_looks")
+
+    async def powers(self) -> Sequence[str]:
+        """A user sees its own privileges only, so those of nobody else are among them."""
+        held = {str(row[0]) for row in await self.rows("SELECT privilege_type FROM information_schema.user_privileges", [])}
+        return sorted(held & _POWERS)
 
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         """All of it in the worker, one hop a transaction."""

@@ -45,6 +45,7 @@ from bricola.core.sql.tables import ColumnType
 from bricola.core.sql.text import numbered
 
 DEFAULT_PORT = 5432
+_POWERS = ("SUPERUSER", "CREATEROLE", "CREATEDB", "REPLICATION", "BYPASSRLS")  # attributes of a role (documentation, chapter 22.2)
 _PROOFS = "scram-sha-256,none"  # libpq's word; a server that asks for nothing learns nothing
 SSL_MODES = {"off": "disable", "encrypt": "require", "verify": "verify-full"}  # libpq's words for them
 OLDEST_VERSION = 12  # whose statements psycopg 3.2 is tested with
@@ -157,6 +158,11 @@ class PostgresSession:
         """By EXPLAIN, which looks at the rights, too; PREPARE leaves those to the execution (documentation, chapter 14.1)."""
         async with self._writing(f"EXPLAIN {sql}{self.lock_clause if holding else ''}", ()):
             pass
+
+    async def powers(self) -> Sequence[str]:
+        [row] = await self.rows("SELECT rolsuper, rolcreaterole, rolcreatedb, rolreplication, rolbypassrls FROM pg_roles"
+                                " WHERE rolname = current_user", [])
+        return [word for word, held in zip(_POWERS, row, strict=True) if held]
 
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         if self.keeps:

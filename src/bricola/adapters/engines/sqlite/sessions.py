@@ -138,6 +138,10 @@ class SqliteSession:
         if path and not (os.access(path, os.W_OK) and os.access(os.path.dirname(path), os.W_OK)):
             raise RefusedError(self._name, Refusal(Why.RIGHTS, "the file or its folder may not be written"))
 
+    async def powers(self) -> Sequence[str]:
+        """None: a file has no users."""
+        return ()
+
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         """All of it in the worker, one hop a transaction. It holds the file from the start, so that nothing that was
         looked at can change before the commit."""
