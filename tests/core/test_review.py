@@ -409,6 +409,9 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
     "context.value": {
         "changes": {"service": ("{given: fixed, value: A}", "{given: context, value: site}"), "live": ("context: {}", "context: {site: Z}")}
     },
+    "context.name": {"site": "context-list: site\nvalues: {Ashbeck: A}\n",
+                     "changes": {"live": ("context: {}", "context: {site: Ashbek}")}},
+    "context.pool": in_live("max_size: 8, max_idle: 600}", "max_size: 8, max_idle: 600}\n    context: {site: A}"),
     "reference.environment": in_live("follows: rehearsal", "follows: nowhere"),
     "environment.circle": {"changes": {"rehearsal": ("environment: rehearsal\n", "environment: rehearsal\nfollows: live\n")}},
     "environment.address": in_live("address: https://services.larkmere.example\n", ""),

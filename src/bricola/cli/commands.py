@@ -67,6 +67,7 @@ COMMANDS: dict[str, Listed] = {
     "contracts": Listed("contracts", "Services", "Contracts of others: read, taken in, checked."),
     "sample": Listed("services", "Services", "Print a request that works unedited."),
     "environments": Listed("backends", "Backends", "Environments: where releases run, and what each can host."),
+    "context": Listed("context", "Backends", "Context: what environments say for every call, like the company, by name."),
     "backends": Listed("backends", "Backends",
         "List every backend in every environment: bound or not, with its endpoints, credential and pool."),
     "check": Listed("backends", "Backends",

@@ -139,7 +139,7 @@ def register(app: typer.Typer) -> None:
             raise typer.Exit(1)
 
 
-LIVE = ("environment", "access")  # kinds of definitions that take effect at once
+LIVE = ("environment", "access", "context-list")  # kinds of definitions that take effect at once
 
 
 def _meant(client: "Client", service: str, environment: str, everything: bool) -> tuple[list[str], str]:

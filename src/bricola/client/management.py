@@ -95,6 +95,10 @@ class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCal
     def review(self, service: str, environment: str = "") -> "list[definitions.Finding]":
         return cast("list[definitions.Finding]", self._ask("GET", f"/services/{service}/review", params={"environment": environment}))
 
+    def take_context(self, name: str, environment: str, plan_only: bool = False) -> "definitions.Changes":
+        """Read the names and values of a context list from its table in an environment; in effect at once."""
+        return cast("definitions.Changes", self._ask("POST", f"/context-lists/{name}/take/{environment}", json={"plan_only": plan_only}))
+
     def uses(self, service: str, environment: str) -> "list[definitions.UsedBackend]":
         """The backends of a draft in an environment, and when it was last held against each."""
         return cast("list[definitions.UsedBackend]", self._ask("GET", f"/services/{service}/uses", params={"environment": environment}))

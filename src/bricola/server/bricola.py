@@ -17,6 +17,7 @@ from bricola.adapters.patterns import PatternProcess
 from bricola.core.ages import Ages
 from bricola.core.calls.idempotency import Idempotency
 from bricola.core.definitions.access import granted_in
+from bricola.core.definitions.contexts import with_context
 from bricola.core.definitions.model import EnvironmentDefinition, segment_of
 from bricola.core.durations import DAY, MINUTE
 from bricola.core.jobs.model import Job
@@ -85,7 +86,8 @@ class Bricola:
         folders = Folders(settings.data.resolve(), read_folders(settings.backend_folders), STORE_NUMBER)
         networks = backend_networks(read_networks(settings.backend_networks))
         self.places = Places(folders, networks, self.credentials.vault, self.films, self.credentials.vault.require_places,
-                             lambda environment, segment: granted_in(self.drafts.catalogue, environment, segment))
+                             lambda environment, segment: granted_in(self.drafts.catalogue, environment, segment),
+                             lambda environment: with_context(environment, self.drafts.catalogue))
         self.metrics.follow(self)
         self.people = People(self.storage)
         self.calls = Calls(self.storage)

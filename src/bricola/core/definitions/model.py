@@ -242,6 +242,7 @@ class Binding(BindingParts, _Bound):
     """Where a backend is in one environment, as whom Bricola signs on there, and how many sessions it holds. Which settings belong to
     which engine, its module in `definitions/engines` says."""
 
+    context: dict[Name, Scalar] = {}  # that its account is for: the company, the site; a call in another is told before it is sent
     pool: PoolSettings = PoolSettings()
 
     @property

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from urllib.parse import urlsplit
 
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.contexts import context_misfits, with_context
 from bricola.core.definitions.engines.places import WHERE
 from bricola.core.definitions.findings import Area, Facts, Finding, Rule, Rules, Severity
 from bricola.core.definitions.model import BackendDefinition, Binding, EnvironmentDefinition, ServiceDefinition
@@ -33,6 +34,8 @@ RULES = Rules(
          "A column that went, another type, a right that is missing: each fails calls, and the backend tells it beforehand."),
     Rule("context.missing", Area.ENVIRONMENT, _E, "An input given by context needs the environment's value."),
     Rule("context.value", Area.ENVIRONMENT, _E, "A context value must fit the type of the input that takes it."),
+    Rule("context.name", Area.ENVIRONMENT, _E, "A name that no list has stands for nothing."),
+    Rule("context.pool", Area.ENVIRONMENT, _E, "An account for another company or site would answer with somebody else's rows."),
     Rule("reference.environment", Area.ENVIRONMENT, _E, "A release passes from one environment to the next."),
     Rule("environment.circle", Area.ENVIRONMENT, _E, "Environments that follow each other have no first one."),
     Rule("environment.address", Area.ENVIRONMENT, _H, "Without a public address, contracts name the host that was asked."),
@@ -236,6 +239,12 @@ def context_findings(catalogue: Catalogue, service: ServiceDefinition, resolved:
                      environment: EnvironmentDefinition) -> Iterator[Finding]:
     yield from _writes(catalogue, resolved, environment)
     yield from _stored(service, resolved, environment)
+    wrong = list(context_misfits(environment, catalogue))
+    for one in wrong:
+        yield finding(one.code, one.message, one.place, one.expected, one.found, one.mend, choices=one.choices)
+    if wrong:
+        return
+    environment = with_context(environment, catalogue)
     for operation in resolved.operations:
         try:
             context_values(operation.given, operation.shape.name, environment)

@@ -108,9 +108,11 @@ class Places:
 
     def __init__(self, folders: Folders, networks: Networks, secrets: Secrets, films: Films,
                  require: Callable[[list[CredentialPlace]], None],
-                 grants: Callable[[str, str], Grants | None] = lambda environment, segment: None) -> None:
-        """`grants` are those that an environment says for what stands at a segment; None where it says none."""
-        self._require, self._grants = require, grants
+                 grants: Callable[[str, str], Grants | None] = lambda environment, segment: None,
+                 named: Callable[[EnvironmentDefinition], EnvironmentDefinition] = lambda environment: environment) -> None:
+        """`grants` are those that an environment says for what stands at a segment; None where it says none. `named` gives an environment
+        with what stands for the names of its context."""
+        self._require, self._grants, self._named = require, grants, named
         self._folders, self._networks = folders, networks
         self._secrets, self._films = secrets, films
         self.effective: dict[str, str] = {}  # live setting -> the moment since when it is in effect
@@ -182,7 +184,7 @@ class Places:
         second."""
         pools = {name: self.pool(environment, name, catalogue) for name in backends_of(catalogue, service)}
         service = with_grants(service, self._grants(environment.name, service.segment))
-        return await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
+        return await asyncio.to_thread(compile_service, self._named(environment), service, release, resolved, pools, kept)
 
     async def compile_apart(self, environment: EnvironmentDefinition, service: ServiceDefinition, release: int, catalogue: Catalogue,
                             resolved: ResolvedService, kept: str) -> LiveService:
@@ -193,7 +195,7 @@ class Places:
             pools[name] = Pool(f"{name} apart", self._kind(backend, binding, environment.name), binding.ends, binding.pool, time.monotonic)
             pools[name].start()
         service = with_grants(service, self._grants(environment.name, service.segment))
-        return await asyncio.to_thread(compile_service, environment, service, release, resolved, pools, kept)
+        return await asyncio.to_thread(compile_service, self._named(environment), service, release, resolved, pools, kept)
 
     async def probe(self, live: LiveService) -> None:
         """Try every statement of a release once. Raises ProblemError."""

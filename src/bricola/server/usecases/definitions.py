@@ -9,6 +9,7 @@ from bricola.api.words import ChangeAction
 from bricola.core.definitions.access import AccessDefinition
 from bricola.core.definitions.catalogue import Catalogue, Reference
 from bricola.core.definitions.compare import FileDifference, compare_lines, compare_texts
+from bricola.core.definitions.contexts import ContextList, context_misfits
 from bricola.core.definitions.folder import DefinitionFile, default_path, read_bundle
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.definitions.requests import RequestDefinition, locked
@@ -37,7 +38,7 @@ class Ports(Protocol):
 
 
 EFFECTIVE = (ChangeAction.ADDED, ChangeAction.CHANGED, ChangeAction.REMOVED)  # actions that change something; moved and the rest do not
-LIVE_SETTINGS = ("environment", "access")  # kinds that are not part of a release: a change takes effect at once
+LIVE_SETTINGS = ("environment", "access", "context-list")  # kinds that are not part of a release: a change takes effect at once
 
 
 @dataclass(frozen=True)
@@ -67,6 +68,7 @@ async def apply(ports: Ports, texts: dict[str, str], author: str, remove_others:
     files = await asyncio.to_thread(read_bundle, texts)
     _refuse_what_is_locked(ports.drafts.catalogue, files)
     await asyncio.to_thread(_refuse_unfit_suites, ports.drafts.catalogue, files)
+    _refuse_unfit_contexts(ports.drafts.catalogue, files)
     base = _read_base(based_on)
     untouched = await _untouched(ports, files, base)
     if not remove_others:
@@ -130,6 +132,16 @@ def _refuse_unfit_suites(catalogue: Catalogue, files: list[DefinitionFile]) -> N
     new = [one.definition for one in files if isinstance(one.definition,
                                                          SuiteDefinition) and catalogue.find(one.reference) != one.definition]
     problems = [two for one in new for two in problems_of(after, one)]
+    if problems:
+        raise ProblemError(*problems)
+
+
+def _refuse_unfit_contexts(catalogue: Catalogue, files: list[DefinitionFile]) -> None:
+    """A name that stands for nothing, or the account of another company, would stop at once what is deployed. What was wrong before can be
+    mended in steps."""
+    after = catalogue | Catalogue(one.definition for one in files)
+    before = {one for place in catalogue.environments() for one in context_misfits(place, catalogue)}
+    problems = [one for place in after.environments() for one in context_misfits(place, after) if one not in before]
     if problems:
         raise ProblemError(*problems)
 
@@ -221,7 +233,8 @@ async def _refresh_environments(ports: Ports, before: Catalogue) -> None:
     """A changed environment is a live setting: what is deployed there takes it up now."""
     after = ports.drafts.catalogue
     changed = {one.name for one in after.environments() if before.find_environment(one.name) != one
-               or before.get(AccessDefinition, one.name) != after.get(AccessDefinition, one.name)}
+               or before.get(AccessDefinition, one.name) != after.get(AccessDefinition, one.name)
+               or any(before.get(ContextList, key) != after.get(ContextList, key) for key in one.context)}
     now = timestamp()
     for name in changed:
         ports.places.effective[f"environment {name}"] = now

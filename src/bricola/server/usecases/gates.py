@@ -9,6 +9,7 @@ from typing import Any, Protocol
 from bricola.api.words import GateOutcome
 from bricola.core.definitions.access import AccessDefinition
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.contexts import ContextList
 from bricola.core.definitions.model import EnvironmentDefinition, TestGate, segment_of
 from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.problems import Kind, Problem
@@ -75,7 +76,8 @@ async def gates(ports: Ports, release: StoredRelease, environment: EnvironmentDe
 
 async def _readiness(ports: Ports, release: StoredRelease, environment: EnvironmentDefinition) -> Gate:
     thawed = await ports.releases.thaw(release)
-    settings = Catalogue([*ports.drafts.catalogue.environments(), *ports.drafts.catalogue.all_of(AccessDefinition)])
+    settings = Catalogue([*ports.drafts.catalogue.environments(), *ports.drafts.catalogue.all_of(AccessDefinition),
+                          *ports.drafts.catalogue.all_of(ContextList)])
     frozen, definition = thawed.catalogue | settings, thawed.definition
     facts = await gather_facts(ports, frozen, definition, environment, release.number)
     findings = await asyncio.to_thread(review, frozen, definition, environment, facts)
