@@ -55,11 +55,18 @@ def test_from_an_empty_folder_to_an_answered_call(empty: tuple[str, dict[str, st
 def test_a_backend_that_is_said_wrongly_is_asked_for_again(empty: tuple[str, dict[str, str]], servers: Servers) -> None:
     address, environ = empty
     server = servers.get("postgresql")
-    done = start(address, environ, "imke", "a-long-password-1", "try, real", "postgresql", server.address, "registry", "bricola", "wrong", "",
+    base = address.partition("/setup")[0]
+    stopped = start(address, environ, "imke", "a-long-password-1", "try, real")  # the answers end with the environments
+    assert stopped.returncode == 1
+    kept = run_command(("credentials", "add", "bank", "--user", "teller", "--at", base), environ, "of-somebody-else\n")
+    assert kept.returncode == 0, kept.stdout + kept.stderr
+    done = start(base, environ, "postgresql", server.address, "registry", "bricola", "wrong", "bank", "",
                  "1", server.address, "registry", "bricola", PASSWORD, "", "nothing", "1", "", "", "")
     assert done.returncode == 0, done.stdout + done.stderr
     assert "✕ signed on" in done.stdout
     assert "is live in try" in done.stdout
+    assert "bank cannot be its name" in done.stdout
+    assert "teller" in run_command(("credentials", "--at", base), environ).stdout, "what was there is not taken back"
     cut = run_command(("start", address.partition("/setup")[0]), environ)  # nobody answers any more
     assert cut.returncode == 1
     assert "goes on where it was" in cut.stderr

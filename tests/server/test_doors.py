@@ -1,7 +1,5 @@
 """Versions side by side, and who is turned away at the door: callers who are known are seen, others are counted."""
 
-import contextlib
-import sqlite3
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -10,29 +8,16 @@ import httpx
 import pytest
 
 from bricola.client import Client, ProblemError
-from tests.serving import Served, serving
+from tests.serving import Served
+from tests.weirs import PLACES, weirs
 
 SERVICE = "service: Weirs\nnamespace: urn:weirs\nversion: 1\naccess: {reader: all}\noperations: {GetWeir: {runs: weir.get}}\n"
-FILES = {
-    "trial.yaml": "environment: trial\nbackends: {river: {file: river.db}}\n",
-    "live.yaml": "environment: live\nfollows: trial\nbackends: {river: {file: river.db}}\n",
-    "river.yaml": "backend: river\nengine: sqlite\n",
-    "weir.yaml": "object: weir\nbackend: river\ntable: weir\nkey: id\nfields: [{name: id, type: int}, {name: name, type: string}]\n",
-    "weirs.yaml": SERVICE,
-}
+FILES = PLACES | {"weirs.yaml": SERVICE}
 
 
 @pytest.fixture
 def served(tmp_path: Path) -> Iterator[Served]:
-    with contextlib.closing(sqlite3.connect(tmp_path / "river.db")) as db:
-        db.executescript("CREATE TABLE weir (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO weir VALUES (1, 'North');")
-    with serving(tmp_path) as one, one.client() as admin:
-        admin.apply(FILES)
-        admin.release("Weirs")
-        for place in ("trial", "live"):
-            admin.deploy("Weirs", place)
-        admin.save_caller("desk", ["reader"])
-        admin.save_caller("pilots", ["pilot"])
+    with weirs(tmp_path, FILES) as one:
         yield one
 
 

@@ -1,21 +1,17 @@
 """Who may call what: said for an environment and in effect at once, whatever a release says, with a word about who loses what."""
 
-import contextlib
-import sqlite3
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import httpx
 import pytest
 
 from bricola.client import ProblemError
-from tests.serving import Served, serving
+from tests.serving import Served
+from tests.weirs import PLACES, weirs
 
-FILES = {
-    "trial.yaml": "environment: trial\nbackends: {river: {file: river.db}}\n",
-    "live.yaml": "environment: live\nfollows: trial\nbackends: {river: {file: river.db}}\n",
-    "river.yaml": "backend: river\nengine: sqlite\n",
-    "weir.yaml": "object: weir\nbackend: river\ntable: weir\nkey: id\nfields: [{name: id, type: int}, {name: name, type: string}]\n",
+FILES = PLACES | {
     "weirs.yaml": "service: Weirs\nnamespace: urn:weirs\naccess: {reader: all}\n"
                   "operations: {GetWeir: {runs: weir.get}, AskWeir: {runs: weir.check}}\n",
 }
@@ -23,15 +19,7 @@ FILES = {
 
 @pytest.fixture
 def served(tmp_path: Path) -> Iterator[Served]:
-    with contextlib.closing(sqlite3.connect(tmp_path / "river.db")) as db:
-        db.executescript("CREATE TABLE weir (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO weir VALUES (1, 'North');")
-    with serving(tmp_path) as one, one.client() as admin:
-        admin.apply(FILES)
-        admin.release("Weirs")
-        for place in ("trial", "live"):
-            admin.deploy("Weirs", place)
-        admin.save_caller("desk", ["reader"])
-        admin.save_caller("pilots", ["pilot"])
+    with weirs(tmp_path, FILES) as one:
         yield one
 
 
@@ -80,3 +68,27 @@ def test_what_services_state_is_moved_with_a_plan_and_nobody_notices(served: Ser
         assert (status(served, desk, "live"), status(served, desk, "trial")) == (200, 200)
         with pytest.raises(ProblemError, match="already"):
             admin.move_access()
+
+
+def test_grants_that_are_given_at_the_same_moment_all_hold(served: Served) -> None:
+    roles = [f"role-{number}" for number in range(8)]
+
+    def grant(role: str) -> None:
+        with served.client() as admin:
+            admin.grant("live", "Weirs", role, ["GetWeir"])
+
+    with ThreadPoolExecutor(len(roles)) as at_once:
+        list(at_once.map(grant, roles))
+    with served.client() as admin:
+        place = next(one for one in admin.access() if (one["environment"], one["service"]) == ("live", "Weirs"))
+    assert {one["role"] for one in place["roles"]} == {"reader", *roles}
+
+
+def test_what_was_made_meanwhile_is_nobodys_to_remove(served: Served) -> None:
+    with served.client() as admin:
+        files, revisions = admin.export_with_revisions()
+        admin.apply({"second.yaml": FILES["live.yaml"].replace("environment: live", "environment: second")})
+        with pytest.raises(ProblemError) as caught:
+            admin.apply(files, remove_others=True, based_on=revisions)
+        assert (caught.value.problem.code, caught.value.problem.place) == ("definition.changed-meanwhile", "second.yaml")
+        assert "second.yaml" in admin.export()

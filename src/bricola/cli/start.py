@@ -3,7 +3,7 @@
 import getpass
 import os
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any
 from urllib.parse import parse_qs, urlsplit
@@ -133,8 +133,9 @@ def _backend(client: Client, environment: str) -> str:
         return bound[0]
     out.print(f"\n[bold]3 A backend[/]  The database that calls in {text(environment)} reach. "
               "[dim]A terminal host is recorded in the console.[/]")
+    taken = {one["backend"] for one in client.backends()} | {one["name"] for one in client.credentials()}
     for attempt in range(_ATTEMPTS):
-        wish = _ask_backend()
+        wish = _ask_backend(taken)
         try:
             if wish.credential:
                 client.add_credential(wish.credential, wish.secret, user=wish.user)
@@ -170,33 +171,44 @@ class _Wish:
     secret: str = ""
 
 
-def _ask_backend() -> _Wish:
+def _ask_backend(taken: Collection[str]) -> _Wish:
+    """`taken` are names of backends and credentials that are somebody's work: what is made here never takes their place."""
     servers = {word: one.title for word, one in _DATABASES.items() if not one.is_file}
     files = {word: one.title for word, one in _DATABASES.items() if one.is_file}
     engine = _choose("Which kind", servers | files, next(iter(servers)))
     if _DATABASES[engine].is_file:
         file = _ask("Its file, below the service's data folder")
         name = kebab_case(file.rsplit("/", 1)[-1].partition(".")[0]) or "records"
-        return _Wish(_ask("What is it called here", name), engine, {"file": file})
+        return _Wish(_ask_free("What is it called here", name, taken), engine, {"file": file})
     address = _ask("Its address", f"127.0.0.1:{_DATABASES[engine].port}")
     database = _ask("The database")
     user = _ask("The user that Bricola signs on as")
     secret = _ask_secret("The password of that user")
-    name = _ask("What is it called here", kebab_case(database) or engine)
+    name = _ask_free("What is it called here", kebab_case(database) or engine, taken)
     binding = {"address": address, "database": database, "credential": name}
     return _Wish(name, engine, binding, name, user, secret)
 
 
+def _ask_free(question: str, proposed: str, taken: Collection[str]) -> str:
+    for _ in range(_ATTEMPTS):
+        said = _ask(question, "" if proposed in taken else proposed)
+        if said and said not in taken:
+            return said
+        out.print(f"[yellow]▲[/] {text(said or 'Nothing')} cannot be its name: a backend or credential has it already, or there is none.")
+    raise ProblemError(Problem("start.name", "No free name was said.", place=question))
+
+
 def _take_back(client: Client, environment: str, wish: _Wish) -> None:
     """What could not be reached is not left behind, so that it can be said anew under the same name."""
-    definitions = {path: read_definition(content, path) for path, content in client.export().items()}
+    texts, revisions = client.export_with_revisions()
+    definitions = {path: read_definition(content, path) for path, content in texts.items()}
     kept = {}
     for path, one in definitions.items():
         if isinstance(one, EnvironmentDefinition) and one.name == environment:
             one = one.model_copy(update={"backends": tuple(two for two in one.backends if two.name != wish.name)})
         if (one.kind, one.name) != ("backend", wish.name):
             kept[path] = write_definition(one)
-    client.apply(kept, remove_others=True)
+    client.apply(kept, remove_others=True, based_on=revisions)
     if wish.credential and any(one["name"] == wish.credential for one in client.credentials()):
         client.remove_credential(wish.credential)
 

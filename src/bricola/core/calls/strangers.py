@@ -17,7 +17,9 @@ class Strangers:
 
     def count(self, environment: str, service: str) -> None:
         """One that was turned away at a door; '' and '' where there is none."""
-        door = (environment, service) if len(self.total) < _MOST_DOORS else ("", "")
+        door = environment, service
+        if door not in self.total and len(self.total) >= _MOST_DOORS:
+            door = "", ""
         minute = int(self._now() // 60)
         if minute not in self._minutes:
             self._minutes = {one: counted for one, counted in self._minutes.items() if one > minute - _KEPT}

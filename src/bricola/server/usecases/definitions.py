@@ -1,7 +1,7 @@
 """Definitions: apply a bundle, compare, mend what the review can mend."""
 
 import asyncio
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any, Protocol
 
@@ -37,6 +37,7 @@ class Ports(Protocol):
     storage: Storage
 
 
+CHANGED_MEANWHILE = "definition.changed-meanwhile"
 EFFECTIVE = (ChangeAction.ADDED, ChangeAction.CHANGED, ChangeAction.REMOVED)  # actions that change something; moved and the rest do not
 LIVE_SETTINGS = ("environment", "access", "context-list")  # kinds that are not part of a release: a change takes effect at once
 
@@ -74,6 +75,8 @@ async def apply(ports: Ports, texts: dict[str, str], author: str, remove_others:
     if not remove_others:
         _refuse_taken_paths(ports.drafts.files, files)
     changes, revisions = _compare(ports.drafts.files, files, remove_others, untouched)
+    if based_on is not None:  # what the author has never seen was made since; it is not theirs to remove
+        base = {(kind, name): 0 for kind, name, _, text in revisions if not text} | base
     mine = {one.reference: one.text for one in files}
     if plan_only or not revisions:
         newer = _newer(ports, revisions, base)
@@ -86,6 +89,12 @@ async def apply(ports: Ports, texts: dict[str, str], author: str, remove_others:
     now = timestamp()
     return [Change(one.action, one.kind, one.name, one.path, now if one.kind in LIVE_SETTINGS and one.action in EFFECTIVE else "",
                    one.lines) for one in changes]
+
+
+def started_from(began: Mapping[Reference, StoredDefinition], made: Iterable[Reference]) -> dict[str, int]:
+    """What `apply` has to know so that nothing that was saved meanwhile is overwritten. `began` is what `ports.drafts.revisions` was when
+    somebody began to make these definitions out of those that there are."""
+    return {f"{kind} {name}": began[kind, name].revision if (kind, name) in began else 0 for kind, name in made}
 
 
 async def breaks(ports: Ports, texts: dict[str, str], remove_others: bool = False) -> list[Problem]:
@@ -221,7 +230,7 @@ def _refuse_overwriting(db: Db, newer: list[StoredDefinition], base: Mapping[Ref
         lines = [f"{sign} {text}" for sign, _, _, text in compare_lines(started_from, one.text, around=0) if sign in "+-"]
         shown = "; ".join(lines[:6]) + (f"; and {len(lines) - 6} more lines" if len(lines) > 6 else "")
         problems.append(Problem(
-            "definition.changed-meanwhile", f"{one.author} changed the {one.kind} {one.name} while you were editing it.",
+            CHANGED_MEANWHILE, f"{one.author} changed the {one.kind} {one.name} while you were editing it.",
             Kind.CONFLICT, place=one.path, expected="the revision that you started from",
             found=f"saved at {one.at[:16].replace('T', ' ')} UTC: {shown}" if one.text else f"removed at {one.at[:16]}",
             mend="Take the newest text (bricola export), put your change into it and save again."))

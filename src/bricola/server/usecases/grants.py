@@ -17,7 +17,7 @@ from bricola.server.ports.drafts import unknown
 from bricola.server.ports.people import People
 from bricola.server.ports.releases import Releases
 from bricola.server.usecases import definitions
-from bricola.server.usecases.bringing_up import places_in_force
+from bricola.server.usecases.bringing_up import ATTEMPTS, places_in_force
 
 
 class Ports(definitions.Ports, Protocol):
@@ -68,11 +68,17 @@ async def change(ports: Ports, environment: str, segment: str, role: str, operat
     wrong = [] if operations in (None, "all") else [one for one in operations or () if one not in names]
     if wrong:
         raise ProblemError(*(unknown("operation", one, names) for one in wrong))
-    before = dict(with_grants(service, granted_in(ports.drafts.catalogue, environment, segment)).access)
-    after = {key: value for key, value in before.items() if key != role}
-    if operations:
-        after[role] = operations
-    return await _apply(ports, {environment: {segment: after}}, {}, author, plan_only)
+    for left in reversed(range(ATTEMPTS)):
+        before = dict(with_grants(service, granted_in(ports.drafts.catalogue, environment, segment)).access)
+        after = {key: value for key, value in before.items() if key != role}
+        if operations:
+            after[role] = operations
+        try:
+            return await _apply(ports, {environment: {segment: after}}, {}, author, plan_only)
+        except ProblemError as error:
+            if left == 0 or error.problem.code != definitions.CHANGED_MEANWHILE:
+                raise  # else: somebody changed another role meanwhile, and both hold
+    raise AssertionError("the last attempt answers or raises")
 
 
 async def _service(ports: Ports, environment: str, segment: str) -> ServiceDefinition:
@@ -104,6 +110,7 @@ def _named(catalogue: Catalogue, segment: str) -> bool:
 
 async def _apply(ports: Ports, wanted: dict[str, dict[str, dict[str, Grant]]], emptied: dict[str, ServiceDefinition], author: str,
                  plan_only: bool) -> dict[str, Any]:
+    began = ports.drafts.revisions
     made: list[AccessDefinition | ServiceDefinition] = list(emptied.values())
     for environment, services in wanted.items():
         known = ports.drafts.catalogue.get(AccessDefinition, environment) or AccessDefinition(name=environment)
@@ -111,7 +118,8 @@ async def _apply(ports: Ports, wanted: dict[str, dict[str, dict[str, Grant]]], e
     paths = {one.reference: one.path for one in ports.drafts.files}
     files = {paths.get((one.kind, one.name), default_path(one)): write_definition(one) for one in made}
     told = await verdict(ports, ports.drafts.catalogue, ports.drafts.catalogue | Catalogue(made))
-    changes = await definitions.apply(ports, files, author, plan_only=plan_only)
+    changes = await definitions.apply(ports, files, author, plan_only=plan_only,
+                                      based_on=definitions.started_from(began, ((one.kind, one.name) for one in made)))
     return {"applied": not plan_only, "rights": told,
             "changes": [definitions.plain_change(one) for one in changes if one.action != "unchanged"]}
 

@@ -44,6 +44,7 @@ def _text(value: object, place: str) -> str:
 
 async def take(ports: Ports, name: str, environment: str, author: str, plan_only: bool) -> dict[str, Any]:
     """Raises ProblemError for a list without a feed, a name that stands for two values, and a table that cannot be read."""
+    began = ports.drafts.revisions
     catalogue, place = ports.drafts.catalogue, ports.drafts.environment(environment)
     known = catalogue.get(ContextList, name)
     if known is None:
@@ -73,5 +74,5 @@ async def take(ports: Ports, name: str, environment: str, author: str, plan_only
                                    expected=f"at most {_MOST}"))
     path = ports.drafts.path_of(known.kind, name) or default_path(known)
     changes = await definitions.apply(ports, {path: write_definition(known.model_copy(update={"values": values}))}, author,
-                                      plan_only=plan_only)
+                                      plan_only=plan_only, based_on=definitions.started_from(began, [(known.kind, name)]))
     return {"changes": [definitions.plain_change(one) for one in changes]}

@@ -80,13 +80,17 @@ async def publish_many(ports: Ports, environment: str, rule: TableRule, only: li
     if len(chosen) > _MOST:
         raise ProblemError(Problem("discover.too-many", f"{len(chosen)} tables match.", Kind.TOO_LARGE, expected=f"at most {_MOST} at once",
                                    mend="Narrow the pattern."))
+    began = ports.drafts.revisions
     async with ports.places.visit(place, rule.backend, ports.drafts.catalogue) as session:
         plan, made = await _draft_all(session, rule, chosen, ports.drafts.catalogue)
     if keep and ports.drafts.catalogue.find((rule.kind, rule.name)) != rule:
         made[rule.kind, rule.name] = rule
     paths = {one.reference: one.path for one in ports.drafts.files}
     files = {paths.get(reference, default_path(one)): write_definition(one) for reference, one in made.items()}
-    changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)] if save and files else []
+    changes = []
+    if save and files:
+        based_on = definitions.started_from(began, made)
+        changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author, based_on=based_on)]
     return {"tables": [vars(one) for one in plan], "files": files, "saved": save, "changes": changes,
             "services": sorted({one.service for one in plan if one.operations})}
 
