@@ -3,7 +3,7 @@ import { useState } from "react";
 import { ask, type CallerRow } from "../api";
 import { useAct } from "../act";
 import { useLoad } from "../load";
-import { CopyButton, Problems } from "../parts/controls";
+import { ActsHead, CopyButton, Problems } from "../parts/controls";
 import { Labelled, TextField, Panel } from "../parts/dialog";
 import { mayAtLeast, useSession } from "../session";
 import { until, when } from "../formats";
@@ -69,9 +69,7 @@ export function Callers() {
             <th scope="col">{t("Token")}</th>
             <th scope="col">{t("Expires")}</th>
             <th scope="col">{t("Last used")}</th>
-            <th scope="col">
-              <span className="sr-only">{t("Acts")}</span>
-            </th>
+            <ActsHead />
           </tr>
         </thead>
         <tbody>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { ask, type Credential } from "../api";
 import { useAct } from "../act";
 import { useLoad } from "../load";
-import { Problems, Select } from "../parts/controls";
+import { ActsHead, Problems, Select } from "../parts/controls";
 import { Labelled, TextField, Panel } from "../parts/dialog";
 import { Mark } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
@@ -55,9 +55,7 @@ export function Credentials() {
             <th scope="col">{t("Last used")}</th>
             <th scope="col">{t("Renewed")}</th>
             <th scope="col">{t("Who uses it")}</th>
-            <th scope="col">
-              <span className="sr-only">{t("Acts")}</span>
-            </th>
+            <ActsHead />
           </tr>
         </thead>
         <tbody>

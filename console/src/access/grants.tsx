@@ -3,7 +3,7 @@ import { Fragment, useEffect, useState } from "react";
 import { ask, ProblemError, type Granted, type PlaceGrants, type Problem } from "../api";
 import { useAct } from "../act";
 import { useLoad } from "../load";
-import { Problems } from "../parts/controls";
+import { ActsHead, Problems } from "../parts/controls";
 import { Panel, TextField } from "../parts/dialog";
 import { mayAtLeast, useSession } from "../session";
 import { plural } from "../formats";
@@ -54,9 +54,7 @@ export function Grants() {
             <th scope="col">{t("May call")}</th>
             <th scope="col">{t("Callers")}</th>
             <th scope="col">{t("Said by")}</th>
-            <th scope="col">
-              <span className="sr-only">{t("Acts")}</span>
-            </th>
+            <ActsHead />
           </tr>
         </thead>
         <tbody>

@@ -163,3 +163,12 @@ export function NotLoaded({ error }: { error: { problems: Problem[] } }) {
     </div>
   );
 }
+
+/** The head of a column of buttons: said to who listens, not shown. */
+export function ActsHead() {
+  return (
+    <th scope="col">
+      <span className="sr-only">{t("Acts")}</span>
+    </th>
+  );
+}

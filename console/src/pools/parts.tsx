@@ -1,7 +1,7 @@
 /** Parts of the pools page: posts by age, the table of sessions, endpoints, and the outcome of a check. */
 import { ask, type CheckResult, type PoolSession, type PoolView } from "../api";
 import { useAct } from "../act";
-import { Problems } from "../parts/controls";
+import { ActsHead, Problems } from "../parts/controls";
 import { Mark, STATE_MARK } from "../parts/marks";
 import { span, took } from "../formats";
 import { rich, t } from "../text";
@@ -87,9 +87,7 @@ export function SessionTable({ pool, may, onChange }: { pool: PoolView; may: boo
             <th scope="col" className="n">
               {t("For")}
             </th>
-            <th scope="col">
-              <span className="sr-only">{t("Acts")}</span>
-            </th>
+            <ActsHead />
           </tr>
         </thead>
         <tbody>

@@ -15,10 +15,10 @@ Pattern = Annotated[str, StringConstraints(min_length=1, max_length=200)]  # wit
 
 
 def _template(text: str) -> str:
-    """What stands in braces is known."""
-    wrong = sorted(set(re.findall(r"\{([^}]*)\}", text)) - {"table", "schema"})
-    if wrong:
-        raise ValueError(f"there is no {{{wrong[0]}}}; there are {{table}} and {{schema}}")
+    """What stands in braces is known, and every brace has its other half."""
+    rest = re.sub(r"\{(table|schema)\}", "", text)
+    if wrong := re.search(r"\{[^{}]*\}|[{}]", rest):
+        raise ValueError(f"there is no {wrong.group()}; there are {{table}} and {{schema}}")
     return text
 
 
