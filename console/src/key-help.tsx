@@ -37,6 +37,7 @@ const SECTION: Record<string, Key[]> = {
     { keys: ["J", "K"], word: t("next, previous case") },
     { keys: ["Ctrl", "S"], word: t("save the text") },
   ],
+  "/start": [],
   "/tests/contract": [],
   "/tests": [{ keys: ["Ctrl", "Enter"], word: t("send") }],
   "/releases": [

@@ -56,6 +56,7 @@ function placeOf(path: string, section: string, search: URLSearchParams): string
   const place = routeOf(path)?.place;
   if (place) return "word" in place ? place.word : (search.get(place.value) ?? "");
   if (path.startsWith("/definitions")) return t("Definitions");
+  if (path === "/start") return t("The first hour");
   if (section === "/services") return decodeURIComponent(path.split("/")[2] ?? "");
   if (section === "/pools") return (search.get("pool") ?? "").replace(" ", " in ");
   return section === "/access" ? "" : (search.get("service") ?? "");

@@ -56,11 +56,11 @@ def test_a_grant_is_in_effect_at_once_and_in_its_environment_only(served: Served
 def test_what_services_state_is_moved_with_a_plan_and_nobody_notices(served: Served) -> None:
     with served.client() as admin:
         desk = admin.new_token("desk")
-        assert [(one["environment"], one["said_in"]) for one in admin.access()] == [("live", "service"), ("trial", "service")]
+        assert [(one["environment"], one["said_in"]) for one in admin.access()] == [("trial", "service"), ("live", "service")]
         plan = admin.move_access(plan_only=True)
         assert (plan["rights"], sorted(one["kind"] for one in plan["changes"])) == ([], ["access", "access", "service"])
         admin.move_access()
-        assert [(one["environment"], one["said_in"]) for one in admin.access()] == [("live", "environment"), ("trial", "environment")]
+        assert [(one["environment"], one["said_in"]) for one in admin.access()] == [("trial", "environment"), ("live", "environment")]
         assert "access:" not in admin.export()["weirs.yaml"]
         assert not [one for one in admin.review("Weirs", "live") if one["code"].startswith("access.")]
         admin.release("Weirs")  # no caller loses anything, so no consent is asked for

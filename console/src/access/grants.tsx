@@ -23,7 +23,7 @@ export function Grants() {
   const [moving, setMoving] = useState(false);
   if (!data) return null;
   const why = admin ? undefined : t("Changing grants needs the role admin");
-  const released = data.filter((one) => one.said_in === "service").length;
+  const released = new Set(data.filter((one) => one.said_in === "service").map((one) => one.service)).size;
   const environments = [...new Set(data.map((one) => one.environment))];
   return (
     <>

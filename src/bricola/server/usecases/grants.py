@@ -55,7 +55,9 @@ async def _places(ports: Ports) -> list[tuple[str, str, ServiceDefinition]]:
         for segment in access.services:
             if segment in drafts:
                 found.setdefault((access.name, segment), drafts[segment])
-    return [(environment, segment, service) for (environment, segment), service in sorted(found.items())]
+    order = {one.name: place for place, one in enumerate(ports.drafts.catalogue.environments())}  # as a release passes them
+    ranked = sorted(found, key=lambda place: (order.get(place[0], len(order)), place))
+    return [(*place, found[place]) for place in ranked]
 
 
 async def change(ports: Ports, environment: str, segment: str, role: str, operations: Grant | None, author: str,
