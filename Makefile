@@ -1,5 +1,5 @@
 # The two commands of a fresh machine: `make demo` and `make test`.
-.PHONY: setup demo test endurance peers check bench api lock
+.PHONY: setup demo test endurance peers check bench api lock check-python check-console
 
 setup:
 	@scripts/setup.sh
@@ -9,7 +9,6 @@ demo: setup
 
 # One worker more than there are processors: tests wait for processes and hosts a third of their time.
 test: setup check
-	cd console && npm run --silent test
 	.venv/bin/pytest -n $$(( $$(nproc) + 1 )) --dist loadfile
 
 # What takes long: kills, races and made-up input, many times over. A short and seeded part of it is in `make test`.
@@ -20,13 +19,21 @@ endurance: setup
 peers: setup
 	BRICOLA_AT_LENGTH=1 .venv/bin/pytest -n auto tests/e2e/test_peers.py
 
+# The two halves of it side by side.
 check: setup
+	@$(MAKE) --no-print-directory --output-sync -j 2 check-console check-python
+
+check-python:
 	.venv/bin/ruff check src tests bench
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 	.venv/bin/python scripts/check_names.py
 	.venv/bin/python -m bricola.server.api.document | diff -q - console/src/api/openapi.json >/dev/null || { echo "The API changed: run make api, and commit console/src/api/openapi.json"; exit 1; }
-	cd console && npm run --silent lint && npm run --silent typecheck
+	cd console && npm run --silent test
+
+# Types first: the linter reads those that are made of the API's document.
+check-console:
+	cd console && npm run --silent typecheck && npm run --silent lint
 
 bench: setup
 	.venv/bin/python bench/pool.py

@@ -18,12 +18,19 @@ command -v wsdl2h >/dev/null || packages+=(gsoap libgsoap-dev)
 command -v g++ >/dev/null || packages+=(g++)
 command -v npm >/dev/null || packages+=(nodejs npm)
 python3 -c 'import ensurepip' 2>/dev/null || packages+=(python3-venv)
+installing=
 if [ ${#packages[@]} -gt 0 ]; then
   say "Debian packages: ${packages[*]}"
-  as_root=(); [ "$(id -u)" = 0 ] || as_root=(sudo)
-  "${as_root[@]}" apt-get update -qq
-  DEBIAN_FRONTEND=noninteractive "${as_root[@]}" apt-get install -y -qq --no-install-recommends "${packages[@]}" >/dev/null
+  as_root=(); [ "$(id -u)" = 0 ] || { as_root=(sudo); sudo -v; }
+  {
+    "${as_root[@]}" apt-get update -qq &&
+    DEBIAN_FRONTEND=noninteractive "${as_root[@]}" apt-get install -y -qq --no-install-recommends "${packages[@]}" >/dev/null
+  } &
+  installing=$!
 fi
+# Beside what only waits for the net: the Python packages, unless Python itself lacks what makes an environment.
+debian_packages() { [ -z "$installing" ] || { wait "$installing"; installing=; }; }
+python3 -c 'import ensurepip' 2>/dev/null || debian_packages
 
 python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed." >&2; exit 1; }
 want=$(cat requirements.lock pyproject.toml | sha256sum)
@@ -35,6 +42,7 @@ if ! done_for python "$want" || [ ! -x .venv/bin/bricola ]; then
   echo "$want" > .make/python
 fi
 
+debian_packages
 want=$(cat console/package-lock.json | sha256sum)
 if ! done_for npm "$want" || [ ! -d console/node_modules ]; then
   say "npm packages of the console"

@@ -19,6 +19,7 @@ from hypothesis import settings
 from bricola.demo.start import catalogue_files, placed
 from tests.commands import run_command
 from tests.length import AT_LENGTH
+from tests.nursery import Forked
 
 settings.load_profile("at length" if AT_LENGTH else "short")
 
@@ -32,7 +33,7 @@ class Demo:
     facts: dict[str, Any]
     home: Path
     data: Path
-    process: subprocess.Popen[bytes]
+    process: Forked
 
     @property
     def url(self) -> str:
@@ -95,16 +96,13 @@ def start_demo(folder: Path) -> Demo:
     ready = folder / "ready.json"
     ready.unlink(missing_ok=True)
     home = folder / "home"
-    process = subprocess.Popen(
-        [COMMAND, "demo", "--port", "0", "--data", folder / "data", "--ready-file", ready],
-        env={**os.environ, "XDG_CONFIG_HOME": str(home)}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
-    )
+    words = ["demo", "--port", "0", "--data", str(folder / "data"), "--ready-file", str(ready)]
+    process = Forked(words, {**os.environ, "XDG_CONFIG_HOME": str(home)}, folder / "output.txt")
     deadline = time.monotonic() + 180  # a machine that pages its programs in again takes its time
     while not ready.exists():
         if process.poll() is not None or time.monotonic() > deadline:
             process.kill()
-            out = process.stdout.read().decode() if process.stdout else ""
-            raise RuntimeError(f"the demo did not become ready:\n{out}")
+            raise RuntimeError(f"the demo did not become ready:\n{process.output()}")
         time.sleep(0.05)
     return Demo(json.loads(ready.read_text()), home, folder / "data", process)
 
@@ -112,8 +110,6 @@ def start_demo(folder: Path) -> Demo:
 def stop_demo(demo: Demo) -> None:
     demo.process.terminate()
     demo.process.wait(20)
-    if demo.process.stdout:
-        demo.process.stdout.close()
 
 
 @pytest.fixture(scope="session")

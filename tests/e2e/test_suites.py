@@ -167,7 +167,7 @@ def test_an_empty_answer_says_why(own: Demo) -> None:
 
 def test_a_case_is_sent_from_elsewhere(own: Demo, tmp_path: Path) -> None:
     environ = {**own.environ, "BRICOLA_TOKEN": own.token("harbour-desk")}
-    for case in ("a-known-vessel", "an-unknown-vessel", "a-new-vessel-on-trial", "over-rest"):
+    for case in ("a-known-vessel", "a-new-vessel-on-trial", "over-rest"):
         forms = json.loads(own.run("suites", "request", f"vessel-registry.{case}", "rehearsal", "--json").stdout)["forms"]
         assert ("zeep" in forms) == (case != "over-rest")
         for form, program in (("python", [sys.executable]), ("zeep", [sys.executable]), ("curl", ["bash"])):

@@ -22,6 +22,7 @@ from bricola.server.api import (
     callers,
     contracts,
     definitions,
+    forms,
     grants,
     jobs,
     kinds,
@@ -87,8 +88,8 @@ class _Compressed:
 
 def api_routers(servers: Sequence[KindServer]) -> list[APIRouter]:
     """The routes of the management API: its own, then those of the kinds of source."""
-    own = [module.router for module in (sessions, callers, grants, definitions, contracts, packages, requests, kinds, services, suites,
-                                        jobs, operations)]
+    own = [module.router for module in (sessions, callers, grants, definitions, forms, contracts, packages, requests, kinds, services,
+                                        suites, jobs, operations)]
     return [*own, *(router for one in servers for router in one.routers)]
 
 

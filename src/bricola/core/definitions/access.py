@@ -6,9 +6,9 @@ hold, as they are in the release: what an environment begins with.
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
-from bricola.core.definitions.base import Definition, Line, Name
+from bricola.core.definitions.base import Definition, Line, Name, Refers
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.definitions.runs import add_kind
@@ -22,9 +22,12 @@ class AccessDefinition(Definition):
 
     kind: ClassVar[str] = "access"
     folder: ClassVar[str] = "access"
-    name: Name
+    name: Annotated[Name, Refers("environment")]
+    """The environment."""
     description: Line = ""
+    """Why it is so."""
     services: dict[str, dict[Name, Grant]] = {}
+    """For each service and role the operations, or all."""
 
 
 add_kind(AccessDefinition)

@@ -1,6 +1,7 @@
 """The base of all definition models, and the mapping-of-named-things form that they share."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer, StringConstraints
@@ -9,6 +10,22 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer, St
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9_-]{0,79}$")]
 ElementName = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,79}$")]
 Line = Annotated[str, StringConstraints(max_length=2000)]
+
+
+@dataclass(frozen=True)
+class Refers:
+    """Marks a field that holds the name of a definition of one of these kinds, of what is called like one (a role, a primitive), or with a
+    dot before it of a part of the same definition. It is for people who choose; whether the name is known is looked at elsewhere."""
+
+    kinds: tuple[str, ...]
+
+    def __init__(self, *kinds: str) -> None:
+        object.__setattr__(self, "kinds", kinds)
+
+
+@dataclass(frozen=True)
+class Lines:
+    """Marks a text of several lines."""
 
 
 class Frozen(BaseModel):

@@ -2,9 +2,9 @@
 stands for it. The list is an owner's, or comes from a table."""
 
 from collections.abc import Iterator
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
-from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, Name, Scalar
+from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, Name, Refers, Scalar
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.definitions.runs import add_kind
@@ -14,9 +14,12 @@ from bricola.core.problems import Problem, ProblemError, shown
 class ContextFeed(Frozen):
     """The table that a list comes from: an object, and which of its fields are the name and the value."""
 
-    object: Name
+    object: Annotated[Name, Refers("object")]
+    """The object whose rows are the list."""
     name: ElementName
+    """Its field with what people say."""
     value: ElementName
+    """Its field with what stands for it."""
 
 
 class ContextList(Definition):
@@ -25,9 +28,13 @@ class ContextList(Definition):
 
     kind: ClassVar[str] = "context-list"
     name: Name
+    """The context value."""
     description: Line = ""
+    """What it is."""
     feed: ContextFeed | None = None
+    """The table that it is taken from."""
     values: dict[str, Scalar] = {}
+    """What stands for each name that people say."""
 
 
 add_kind(ContextList)

@@ -63,7 +63,12 @@ def _check_path(path: str) -> None:
 
 def default_path(definition: Definition) -> str:
     """Where a definition stands that came without a file."""
-    return f"{definition.folder or f'{definition.kind}s'}/{definition.name}.yaml"
+    return f"{folder_of(type(definition))}/{definition.name}.yaml"
+
+
+def folder_of(model: type[Definition]) -> str:
+    """The folder that files of a kind go to when they have no place of their own."""
+    return model.folder or f"{model.kind}s"
 
 
 def read_folder(folder: Path) -> dict[str, str]:

@@ -9,7 +9,7 @@ from pydantic import AfterValidator, model_validator
 from pydantic import Field as Described
 from pydantic_core import PydanticCustomError
 
-from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Scalar
+from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Refers, Scalar
 from bricola.core.definitions.engines import ENGINES, BackendParts, BindingParts
 from bricola.core.definitions.engines.engine import Engine
 from bricola.core.definitions.engines.places import Endpoint
@@ -29,8 +29,11 @@ EngineWord = Annotated[str, AfterValidator(_known_engine)]
 
 class _Backend(Definition):
     name: Name
-    engine: EngineWord
+    """What objects, queries and environments name it by."""
+    engine: Annotated[EngineWord, Refers("engine")]
+    """What it is."""
     description: Line = ""
+    """What stands there, and whose it is."""
 
 
 class BackendDefinition(BackendParts, _Backend):
@@ -61,9 +64,13 @@ class Parameter(NamedPart):
     """
 
     given: Literal["caller", "fixed", "default", "context"] = "caller"
+    """Who gives the value: the caller; always the same; the same unless the caller says another; the context."""
     value: Scalar | None = None
+    """The fixed value, the default, or the name of the context value."""
     description: Line = ""
+    """What it means, where the source says too little."""
     sample: Scalar | None = None
+    """A value for samples."""
 
 
 def _runnable(text: str) -> str:
@@ -97,18 +104,30 @@ class Operation(NamedPart):
     from where its parts come; paths have dots, and what has the same name needs no line. `nil` is of releases of form 1.
     """
 
-    runs: Annotated[str, AfterValidator(_runnable)]
+    runs: Annotated[str, AfterValidator(_runnable), Refers("runs")]
+    """What it runs: vessel.get, query tonnage, screen-flow vessel-ledger."""
     description: Line = ""
-    implements: str = ""  # the operation of the service's contract, where it has another name there
-    soap_action: SoapAction | None = None  # where callers, or the other side, use another than the contract says
-    stub: Literal["answer", "fault"] = "answer"  # what a contract that nothing implements yet does
+    """What it does, for callers."""
+    implements: str = ""
+    """The operation of the service's contract, where it has another name there."""
+    soap_action: SoapAction | None = None
+    """Where callers use another than the contract says."""
+    stub: Literal["answer", "fault"] = "answer"
+    """What it answers while nothing implements it."""
     map_in: dict[str, str] = {}
+    """From where in the request each input comes."""
     map_out: dict[str, str] = {}
+    """From where in what it gives each part of the answer comes."""
     map_faults: dict[str, str] = {}
+    """Which fault of the contract one of its own becomes."""
     takes: Names = ()
+    """The inputs that it takes; all when empty."""
     gives: Names = ()
+    """The fields that it gives; all when empty."""
     nil: Literal["empties", "absent"] = "empties"
+    """How it is told that there is no value."""
     input: NamedParts[Parameter] = ()
+    """What is fixed, has a default or comes from the context."""
 
     @property
     def source(self) -> tuple[str, str]:
@@ -131,21 +150,37 @@ class ServiceDefinition(Definition):
 
     kind: ClassVar[str] = "service"
     name: ElementName
+    """Its name in addresses and contracts."""
     version: int = Described(1, ge=1, le=99)
+    """The major version; from 2 on it has an address of its own."""
     description: Line = ""
+    """What it is for, for callers."""
     owner: str = ""
+    """Who answers for it."""
     namespace: str = ""
-    soap: tuple[Literal["1.1", "1.2"], ...] = ("1.1", "1.2")  # the versions that it speaks
-    style: Literal["wrapped", "bare", "rpc"] = "wrapped"  # see core/shapes/styles.py
-    contract: str = ""  # of somebody else, which it follows to the letter
-    contract_service: str = ""  # which service of it, where it has several
-    ports: Names = ()  # which ports of that; all that speak SOAP when left out
-    before: Annotated[str, AfterValidator(_runnable_or_none)] = ""
-    after: Annotated[str, AfterValidator(_runnable_or_none)] = ""
+    """The XML namespace; made of the name when empty."""
+    soap: tuple[Literal["1.1", "1.2"], ...] = ("1.1", "1.2")
+    """The versions of SOAP that it speaks."""
+    style: Literal["wrapped", "bare", "rpc"] = "wrapped"
+    """How messages are built (WS-I Basic Profile)."""
+    contract: Annotated[str, Refers("contract")] = ""
+    """A contract of somebody else, which it follows to the letter."""
+    contract_service: str = ""
+    """Which service of it, where it has several."""
+    ports: Names = ()
+    """Which ports of that contract; all that speak SOAP when empty."""
+    before: Annotated[str, AfterValidator(_runnable_or_none), Refers("runs")] = ""
+    """What runs before every operation."""
+    after: Annotated[str, AfterValidator(_runnable_or_none), Refers("runs")] = ""
+    """What runs after every operation."""
     unforeseen: Name | Literal[""] = ""
-    request: Name | Literal[""] = ""
-    access: dict[Name, Literal["all"] | tuple[str, ...]] = {}
+    """The handler that is told of failures nobody declared."""
+    request: Annotated[Name | Literal[""], Refers("request")] = ""
+    """The integration request that it was made of."""
+    access: Annotated[dict[Name, Literal["all"] | tuple[str, ...]], Refers("role")] = {}
+    """For each role the operations that it may call, or all."""
     operations: NamedParts[Operation] = ()
+    """What can be called."""
 
     @property
     def sources(self) -> list[tuple[str, str]]:
@@ -207,7 +242,9 @@ class Breaker(Frozen):
     """When an endpoint is left alone: after `failures` in a row, for `retry_after` seconds, then one probe."""
 
     failures: int = Described(3, ge=1, le=100)
+    """So many in a row, and the endpoint is left alone."""
     retry_after: float = Described(5.0, gt=0, le=3600)
+    """Seconds until it is tried again."""
 
 
 class PoolSettings(Frozen):
@@ -220,30 +257,46 @@ class PoolSettings(Frozen):
     """
 
     min_size: int = Described(1, ge=0)
+    """Sessions that are always open."""
     max_size: int = Described(4, ge=1, le=1000)
+    """The most sessions at once."""
     max_idle: float = Described(600.0, gt=0)
+    """Seconds after which an idle session is closed."""
     max_lifetime: float = Described(3600.0, gt=0)
+    """Seconds after which any session is closed."""
     timeout: float = Described(10.0, gt=0)
+    """The most seconds that a call takes here."""
     connect_timeout: float = Described(3.0, gt=0)
+    """The most seconds that a connect takes."""
     max_waiting: int = Described(1000, ge=0)
+    """The most calls that wait for a session."""
     check_after: float = Described(30.0, ge=0)
+    """Seconds of rest after which a session is checked before it is lent."""
     keep_alive: float | None = Described(None, gt=0)
+    """Seconds between signs of life, so that the host ends no idle session."""
     health_every: float = Described(10.0, gt=0)
+    """Seconds between checks of an endpoint."""
     start: Literal["service", "first-call"] = "service"
+    """When the first sessions are opened."""
     sleep_after: float | None = Described(None, gt=0)
+    """Seconds without a call after which all sessions are closed; never when empty."""
     breaker: Breaker = Breaker()
+    """When an endpoint is left alone."""
 
 
 class _Bound(NamedPart):
-    name: Name
+    name: Annotated[Name, Refers("backend")]
+    """The backend."""
 
 
 class Binding(BindingParts, _Bound):
     """Where a backend is in one environment, as whom Bricola signs on there, and how many sessions it holds. Which settings belong to
     which engine, its module in `definitions/engines` says."""
 
-    context: dict[Name, Scalar] = {}  # that its account is for: the company, the site; a call in another is told before it is sent
+    context: dict[Name, Scalar] = {}
+    """What its account is for: the company, the site."""
     pool: PoolSettings = PoolSettings()
+    """How many sessions, and for how long."""
 
     @property
     def ends(self) -> tuple[Endpoint, ...]:
@@ -264,7 +317,9 @@ class RecordPolicy(Frozen):
     """Which calls leave a record in this environment, and for how many days."""
 
     of: Literal["all", "faults", "none"] = "all"
+    """Which calls leave a record."""
     keep_days: int = Described(90, ge=1, le=3650)
+    """Days that a record is kept."""
 
 
 class TracePolicy(Frozen):
@@ -272,15 +327,20 @@ class TracePolicy(Frozen):
     those that fail, or all."""
 
     of: Literal["none", "faults", "share", "all"] = "faults"
+    """Which calls leave a trace of every step."""
     percent: float = Described(1.0, gt=0, le=100)
+    """The share, where it is a share."""
     keep_days: int = Described(14, ge=1, le=3650)
+    """Days that a trace is kept."""
 
 
 class StoredAnswerPolicy(Frozen):
     """A read of one operation may be answered from memory for so many `seconds`; the last `at_most` answers are kept."""
 
     seconds: float = Described(gt=0, le=86_400)
+    """How old an answer may be."""
     at_most: int = Described(200, ge=1, le=10_000)
+    """The most answers that are kept."""
 
 
 class TestGate(Frozen):
@@ -288,9 +348,12 @@ class TestGate(Frozen):
     `run_in`, where that release must be live; left out, here, on the release before it is in service. A run of the same release and suites
     that is not older than `minutes` counts; 0 for none."""
 
-    suites: Literal["all"] | tuple[Name, ...] = "all"
-    run_in: Name | Literal[""] = ""
+    suites: Annotated[Literal["all"] | tuple[Name, ...], Refers("test-suite")] = "all"
+    """Which suites must pass; all that were released with it."""
+    run_in: Annotated[Name | Literal[""], Refers("environment")] = ""
+    """Where they run; here when empty."""
     minutes: float = Described(60.0, ge=0, le=10_080)
+    """How old a run may be that counts."""
 
 
 class EnvironmentDefinition(Definition):
@@ -298,24 +361,43 @@ class EnvironmentDefinition(Definition):
 
     kind: ClassVar[str] = "environment"
     name: Name
+    """What people call it."""
     description: Line = ""
-    address: str = ""  # public base address; the host that the caller asked when empty
-    follows: str = ""
+    """What it is for."""
+    address: str = ""
+    """The public address that contracts name; the one that callers use when empty."""
+    follows: Annotated[str, Refers("environment")] = ""
+    """The environment that a release passes before this one."""
     protected: bool = False
-    anonymous: tuple[str, ...] = ()  # services that answer callers without identity, on purpose
-    context: dict[Name, Scalar] = {}  # company, language, site: taken by inputs that are given by context
-    tests: TestGate | None = None  # what a release must pass before it is deployed here
-    test_values: dict[ElementName, Scalar] = {}  # what test suites find here: known keys, and the like
+    """Whether every act on it has to be agreed to."""
+    anonymous: Annotated[tuple[str, ...], Refers("service")] = ()
+    """Services that answer callers without identity, on purpose."""
+    context: Annotated[dict[Name, Scalar], Refers("context-list")] = {}
+    """The company, the language, the site: what inputs take by context."""
+    tests: TestGate | None = None
+    """What a release must pass before it is deployed here."""
+    test_values: dict[ElementName, Scalar] = {}
+    """What test suites find here: known keys, and the like."""
     records: RecordPolicy = RecordPolicy()
+    """Which calls leave a record."""
     traces: TracePolicy = TracePolicy()
-    screen_check_hours: float | None = Described(None, gt=0, le=8760)  # how often the films are held against the live hosts
-    contract_check_hours: float | None = Described(None, gt=0, le=8760)  # how often contracts of others are looked at again
-    repeat_hours: float = Described(24.0, gt=0, le=8760)  # how long a write's request id is remembered
-    stored_answers: dict[str, StoredAnswerPolicy] = {}  # by Service.Operation; all others are answered live
-    job_days: int = Described(30, ge=1, le=3650)  # how long a job is kept after it came to rest
-    handlers: dict[Name, str] = {}  # names that services give to what is told of failures -> Service.Operation
-    call_seconds: float = Described(120.0, gt=0, le=3600)  # after which a call is given up, whatever it waits for
+    """Which calls leave a trace."""
+    screen_check_hours: float | None = Described(None, gt=0, le=8760)
+    """Hours between checks of the films against the hosts."""
+    contract_check_hours: float | None = Described(None, gt=0, le=8760)
+    """Hours between looks at the contracts of others."""
+    repeat_hours: float = Described(24.0, gt=0, le=8760)
+    """Hours that a repeated write is known as one."""
+    stored_answers: dict[str, StoredAnswerPolicy] = {}
+    """Reads that may be answered from memory, by Service.Operation."""
+    job_days: int = Described(30, ge=1, le=3650)
+    """Days that a job is kept after it came to rest."""
+    handlers: dict[Name, str] = {}
+    """For each handler that services name the Service.Operation that is told."""
+    call_seconds: float = Described(120.0, gt=0, le=3600)
+    """Seconds after which any call is given up."""
     backends: NamedParts[Binding] = ()
+    """Where each backend is here, and as whom Bricola signs on."""
 
     def binding(self, backend: str) -> Binding | None:
         return next((one for one in self.backends if one.name == backend), None)

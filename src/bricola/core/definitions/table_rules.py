@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import AfterValidator, StringConstraints
 
-from bricola.core.definitions.base import Definition, Line, Name
+from bricola.core.definitions.base import Definition, Line, Name, Refers
 from bricola.core.definitions.names import pascal_case
 from bricola.core.definitions.runs import add_kind
 
@@ -32,16 +32,27 @@ class TableRule(Definition):
 
     kind: ClassVar[str] = "table-rule"
     name: Name
+    """What people call the rule."""
     description: Line = ""
-    backend: Name
+    """Why it is so."""
+    backend: Annotated[Name, Refers("backend")]
+    """The database."""
     tables: tuple[Pattern, ...] = ("*",)
+    """Names of tables, with * for anything and ? for one character."""
     except_tables: tuple[Pattern, ...] = ()
+    """Names that are not taken after all."""
     operations: tuple[str, ...] = ("get", "find")
+    """What each table gets."""
     object: Template = "{table}"
+    """The name of each object; {table} and {schema} stand for those of the table."""
     service: Template = "{schema}"
+    """The name of each service, with {table} and {schema}."""
     left_out: tuple[Pattern, ...] = ()
-    roles: tuple[Name, ...] = ()
+    """Columns that are not published, with * and ?."""
+    roles: Annotated[tuple[Name, ...], Refers("role")] = ()
+    """Roles that may call what is new."""
     zone: Literal["", "utc", "local"] = ""
+    """What columns mean that hold moments without a zone."""
 
     def takes(self, table: str) -> bool:
         return _matches(self.tables, table) and not _matches(self.except_tables, table)

@@ -64,7 +64,7 @@ _Dumper.add_representer(float, _number)
 
 def read_definition(text: str, place: str = "definition") -> Definition:
     """The definition in a YAML text. Raises ProblemError with every mistake, each with `place:line`."""
-    root, kinds = _compose(text, place), models()
+    root, kinds = compose_text(text, place), models()
     if not isinstance(root, MappingNode) or not root.value:
         raise ProblemError(Problem(
             "definition.empty", "This is not a definition.", place=f"{place}:1",
@@ -110,7 +110,7 @@ def write_definition(definition: Definition) -> str:
 
 def read_mapping(text: str, place: str) -> dict[str, Any]:
     """Any YAML mapping, read as definitions are. Raises ProblemError."""
-    root = _compose(text, place)
+    root = compose_text(text, place)
     if not isinstance(root, MappingNode):
         raise ProblemError(Problem("yaml.mapping", "This is no mapping of names to values.", place=f"{place}:1"))
     _refuse_repeated_keys(root, place)
@@ -129,12 +129,13 @@ def write_mapping(data: Mapping[str, Any]) -> str:
 
 def explain(error: ValidationError, model: type[Frozen], first: str, text: str, place: str) -> ProblemError:
     """What Pydantic says of a mapping that was read from a text, as problems with their lines. `first` is its first key."""
-    root = _compose(text, place)
+    root = compose_text(text, place)
     assert isinstance(root, MappingNode)
     return ProblemError(*(_explain(one, model, first, root, place) for one in error.errors()))
 
 
-def _compose(text: str, place: str) -> Node | None:
+def compose_text(text: str, place: str) -> Node | None:
+    """The root node of a definition's text, within the bounds of one. Raises ProblemError."""
     most = _MOST_CONTRACT if text.startswith("contract:") else _MOST_TEXT
     if len(text) > most:
         raise ProblemError(Problem("definition.size", "The definition is too long.", place=place,

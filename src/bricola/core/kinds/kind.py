@@ -173,6 +173,7 @@ class SourceKind(Generic[D]):
     | stubs | whether its operations answer samples until something implements them |
     | hollow | why one does almost nothing though it looks complete; '' when it does something |
     | companions | the operations that are published together with one |
+    | verbs | what of one can be run, where its definition says so; else what `runs` allows |
     | entry | how people meet it |
     """
 
@@ -188,6 +189,7 @@ class SourceKind(Generic[D]):
     probes: Callable[[ResolvedOperation], Sequence[Probe]] = lambda operation: ()
     follows: Callable[[D], Sequence[Followed]] = lambda definition: ()
     companions: Callable[[Operation, D], Sequence[Operation]] = lambda operation, definition: ()
+    verbs: Callable[[D], Sequence[str]] | None = None
     stubs: bool = False
     hollow: Callable[[D], str] = lambda definition: ""
     runs_on: Family | None = None

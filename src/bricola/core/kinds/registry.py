@@ -46,6 +46,16 @@ def sources(catalogue: Catalogue) -> Iterator[tuple[SourceKind[Any], Definition]
             yield kind, definition
 
 
+def runnable(catalogue: Catalogue) -> Iterator[str]:
+    """Everything that an operation can run, as it is written there. Operations of a contract are not among them: they are found with it."""
+    for kind, definition in sources(catalogue):
+        name = definition.name if kind.runs.bare else f"{kind.word} {definition.name}"
+        if kind.runs.default:
+            yield name
+        for verb in kind.verbs(definition) if kind.verbs is not None else kind.runs.verbs or ():
+            yield f"{name}.{verb}"
+
+
 def find_source(catalogue: Catalogue, operation: Operation) -> Definition | None:
     """The definition that an operation runs."""
     return catalogue.find(operation.source)

@@ -1,58 +1,71 @@
 """Where a backend is and what may be done there: the parts that bindings of several engines share."""
 
-from typing import Literal
+from typing import Annotated, Literal
 from urllib.parse import urlsplit
 
 from pydantic import Field as Described
 
-from bricola.core.definitions.base import Frozen, Name, NamedPart, NamedParts
+from bricola.core.definitions.base import Frozen, Name, NamedPart, NamedParts, Refers
 
 
 class Endpoint(NamedPart):
     """One address of a backend. The lowest `priority` that answers is used; `weight` shares within one priority."""
 
     name: Name
-    address: str = ""  # host:port
+    address: str = ""
+    """host:port, or the path of a file."""
     weight: int = Described(1, ge=1, le=1000)
+    """Its share among those of the same priority."""
     priority: int = Described(1, ge=1, le=100)
+    """The lowest that answers is used."""
 
 
 class StatementLimits(Frozen):
     """Bounds of one statement, whoever wrote it: seconds, rows and bytes of its result."""
 
     seconds: float = Described(30.0, gt=0, le=3600)
+    """The most seconds of a statement."""
     rows: int = Described(100_000, ge=1)
+    """The most rows of a result."""
     bytes: int = Described(64_000_000, ge=1000)
+    """The most bytes of a result."""
 
 
 class FilePlace(Frozen):
     """A file, by its path below the folders that the operator allows: the service's data folder, unless he names others."""
 
     file: str = ""
+    """Its path below the folders that the operator allows."""
 
 
 class FilePlaces(Frozen):
     """Several places, each an endpoint: of a file its address is the path."""
 
     endpoints: NamedParts[Endpoint] = ()
+    """Several places, each with its path."""
 
 
 class ServerPlaces(Frozen):
     """A server at an `address`, or at several `endpoints`."""
 
     address: str = ""
+    """host:port, or a web address."""
     endpoints: NamedParts[Endpoint] = ()
+    """Several addresses, by name."""
 
 
 class DatabaseName(Frozen):
     database: str = ""
+    """Which database of the server."""
 
 
 class SignOn(Frozen):
     """As whom Bricola signs on, by the name of a `credential`, and how the way there is protected."""
 
-    credential: str = ""
+    credential: Annotated[str, Refers("credential")] = ""
+    """As whom Bricola signs on."""
     tls: Literal["off", "encrypt", "verify"] = "off"
+    """Whether the way there is encrypted, and the other side's certificate verified."""
 
 
 class PasswordProof(Frozen):
@@ -65,12 +78,14 @@ class PasswordProof(Frozen):
     """
 
     password_as: Literal["proof", "asked"] = "proof"
+    """Whether the password itself may be sent where the other side asks for it."""
 
 
 class Writing(Frozen):
     """With `read_only` nothing can be written, and operations that write cannot be deployed there."""
 
     read_only: bool = False
+    """Whether nothing can be written through it."""
 
 
 class RequestMarks(Frozen):
@@ -78,10 +93,12 @@ class RequestMarks(Frozen):
     (text)."""
 
     requests: str = ""
+    """A table for the marks of repeatable requests."""
 
 
 class Statements(Frozen):
     limits: StatementLimits = StatementLimits()
+    """Bounds of one statement."""
 
 
 def path_fault(path: str) -> str:

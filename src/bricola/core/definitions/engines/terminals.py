@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field as Described
 from pydantic import StringConstraints
 
-from bricola.core.definitions.base import ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Scalar
+from bricola.core.definitions.base import ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Refers, Scalar
 from bricola.core.definitions.findings import Area, Finding, Rule, Rules, Severity
 from bricola.core.problems import shown
 
@@ -216,6 +216,7 @@ class TerminalBackend(Frozen):
     """What the definition of a backend says when it is a terminal host."""
 
     terminal: TerminalHost | None = None
+    """The terminal, its screens and its sign-on; the recorder writes them."""
 
 
 class TerminalPlaces(Frozen):
@@ -223,7 +224,9 @@ class TerminalPlaces(Frozen):
     no host but the recorded film of that screen flow."""
 
     devices: tuple[str, ...] = ()
-    film: str = ""
+    """LU or device names, one for each session."""
+    film: Annotated[str, Refers("screen-flow")] = ""
+    """A screen flow whose film stands in for the host."""
 
 
 def is_film(binding: TerminalPlaces) -> bool:

@@ -27,10 +27,15 @@ class ServiceCalls(Frozen):
     """
 
     sign_in: Literal["none", "basic", "bearer", "user-token", "certificate"] = "none"
+    """How Bricola signs in."""
     user_form: str = "{user}"
+    """How the other side wants the name, with {user} in it."""
     contract_address: str = ""
+    """Where the service publishes its contract; the address with ?wsdl when empty."""
     answer_seconds: float = Described(30.0, gt=0, le=600)
+    """The most seconds that an answer takes."""
     answer_bytes: int = Described(8_000_000, ge=1000, le=100_000_000)
+    """The most bytes of an answer."""
 
 
 RULES = Rules(

@@ -1,10 +1,10 @@
 """Objects: typed business views on tables, with their fields, parents, children and finders."""
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field as Described
 
-from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Scalar
+from bricola.core.definitions.base import Definition, ElementName, Frozen, Line, Name, NamedPart, NamedParts, Names, Refers, Scalar
 from bricola.core.definitions.names import pascal_case, snake_case
 from bricola.core.definitions.parts import TypedPart
 from bricola.core.sql.filters import Filter, PageLimit
@@ -20,13 +20,21 @@ class ObjectField(TypedPart):
     """
 
     column: str = ""
-    parent: str = ""
-    refers_to: str = ""
+    """The column; the name in snake_case when empty."""
+    parent: Annotated[str, Refers(".parents")] = ""
+    """The parent whose column it is; it is read only then."""
+    refers_to: Annotated[str, Refers("object")] = ""
+    """The object whose key it holds."""
     read_only: bool = False
+    """Whether the database fills it, and callers never do."""
     default: Scalar | None = None
+    """The value where the caller gives none."""
     database_default: bool = False
+    """Whether the database gives a value where the caller gives none."""
     sensitive: bool = False
+    """Whether it is masked wherever people look on."""
     zone: Literal["", "utc", "local"] = ""
+    """What a moment without a zone means."""
 
     @property
     def column_name(self) -> str:
@@ -50,17 +58,24 @@ class Finder(NamedPart):
     """
 
     description: Line = ""
+    """What it finds, for callers."""
     filters: NamedParts[Filter] = ()
-    order: Names = ()
+    """What callers may say."""
+    order: Annotated[Names, Refers(".fields")] = ()
+    """The order of the rows, like 'passedAt descending'."""
     limit: PageLimit = PageLimit()
+    """How many rows an answer has."""
     unfit: Literal["fault", "left-out"] = "fault"
+    """What becomes of rows that break the contract."""
 
 
 class Parent(NamedPart):
     """A table whose row belongs to each row of the object: `on` gives the parent's column for each field that it equals."""
 
     table: str
+    """The table of the row that belongs to it."""
     on: dict[ElementName, str] = Described(min_length=1)
+    """For each column of the parent the field that it equals."""
 
 
 class Child(NamedPart):
@@ -69,11 +84,16 @@ class Child(NamedPart):
     They are read with their parent, and unless they are read only written with it in one transaction.
     """
 
-    object: Name
+    object: Annotated[Name, Refers("object")]
+    """The object whose rows belong to it."""
     match: dict[ElementName, ElementName] = Described(min_length=1)
+    """For each field of the child the field that it equals."""
     description: Line = ""
+    """What they are, for callers."""
     at_most: int = Described(1000, ge=1, le=100_000)
+    """The most rows of one parent."""
     read_only: bool = False
+    """Whether they are only read with it."""
 
 
 class HashToken(Frozen):
@@ -91,17 +111,29 @@ class ObjectDefinition(Definition):
 
     kind: ClassVar[str] = "object"
     name: Name
+    """What operations name it by."""
     description: Line = ""
-    backend: Name
+    """What it is, for callers."""
+    backend: Annotated[Name, Refers("backend")]
+    """The database."""
     table: str
+    """The table or view."""
     record: ElementName | Literal[""] = ""
-    key: Names = Described(min_length=1)
-    change_token: HashToken | str = ""  # a column that every write raises by one, or {hash: row}
+    """Its name in messages; made of the name when empty."""
+    key: Annotated[Names, Refers(".fields")] = Described(min_length=1)
+    """The fields that no two rows share."""
+    change_token: HashToken | str = ""
+    """A column that every write raises by one; tells that a row was changed meanwhile."""
     messages: Literal["from-database", "own"] = "from-database"
+    """Whether callers read the words with which the database refuses a write."""
     parents: NamedParts[Parent] = ()
+    """Tables whose row belongs to each row."""
     fields: NamedParts[ObjectField] = Described(min_length=1)
+    """Its fields, in this order."""
     children: NamedParts[Child] = ()
+    """Rows of other objects that belong to each row."""
     finders: NamedParts[Finder] = ()
+    """Named searches."""
 
     @property
     def record_name(self) -> str:

@@ -95,5 +95,6 @@ OBJECT = SourceKind(
     title="object", model=ObjectDefinition, runs=RunsForm(bare=True, verbs=None, default=""),
     parts=lambda definition: definition.fields, needs=_needs, backends=lambda definition, catalogue: (definition.backend,),
     resolve=_resolve, compile=_compile, probes=_probes, runs_on=Family.DATABASE, rules=RULES, findings=findings,
+    verbs=lambda definition: (*VERBS, *(one.name for one in definition.finders)),
     entry=Entry("objects", "a typed view on tables, with its finders and writes", "/definitions/objects"),
 )

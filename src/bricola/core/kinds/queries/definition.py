@@ -1,10 +1,10 @@
 """Queries: a SELECT with named prompts, published as rows, as groups with totals, and as the rows behind a group."""
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field as Described
 
-from bricola.core.definitions.base import Definition, ElementName, Line, Name, NamedPart, NamedParts, Names
+from bricola.core.definitions.base import Definition, ElementName, Line, Lines, Name, NamedPart, NamedParts, Names, Refers
 from bricola.core.definitions.names import pascal_case, snake_case
 from bricola.core.definitions.parts import TypedPart
 from bricola.core.sql.filters import Filter
@@ -17,14 +17,18 @@ class Prompt(TypedPart):
     """
 
     binds: Literal["as-given", "next-day"] = "as-given"
+    """Whether the statement gets the value, or the day after."""
 
 
 class QueryColumn(TypedPart):
     """A column of the SELECT: named by `column`, or by the name in snake_case."""
 
     column: str = ""
+    """The column of the SELECT; the name in snake_case when empty."""
     sensitive: bool = False
+    """Whether it is masked wherever people look on."""
     zone: Literal["", "utc"] = ""
+    """What a moment without a zone means."""
 
     @property
     def column_name(self) -> str:
@@ -35,15 +39,20 @@ class Measure(TypedPart):
     """A value of a group: a function over a column of its rows, or their count when no column is named."""
 
     type: str = "long"
+    """Its type."""
     of: Literal["count", "sum", "least", "greatest", "mean"] = "count"
-    column: ElementName | Literal[""] = ""
+    """What is worked out of the rows of a group."""
+    column: Annotated[ElementName | Literal[""], Refers(".columns")] = ""
+    """Of which column."""
 
 
 class Total(NamedPart):
     """A value over all rows of an answer: the sum of one of their elements."""
 
     sum: ElementName
+    """The element that is added up."""
     description: Line = ""
+    """What it means, for callers."""
 
 
 class QueryDefinition(Definition):
@@ -55,19 +64,33 @@ class QueryDefinition(Definition):
 
     kind: ClassVar[str] = "query"
     name: Name
+    """What operations name it by."""
     description: Line = ""
-    backend: Name
+    """What it reports, for callers."""
+    backend: Annotated[Name, Refers("backend")]
+    """The database."""
     record: ElementName | Literal[""] = ""
-    select: str = Described(min_length=1)
+    """The name of a row in messages; made of the name when empty."""
+    select: Annotated[str, Lines()] = Described(min_length=1)
+    """The SELECT, with :name where a prompt stands."""
     prompts: NamedParts[Prompt] = ()
+    """Values that the SELECT takes; each is required."""
     columns: NamedParts[QueryColumn] = Described(min_length=1)
+    """The columns of the SELECT, in this order."""
     filters: NamedParts[Filter] = ()
-    key: Names = Described(min_length=1)  # columns that no two rows of the SELECT share
-    order: Names = ()
-    groups: Names = ()
+    """What callers may say beside the prompts."""
+    key: Annotated[Names, Refers(".columns")] = Described(min_length=1)
+    """Columns that no two rows of the SELECT share."""
+    order: Annotated[Names, Refers(".columns")] = ()
+    """The order of the rows."""
+    groups: Annotated[Names, Refers(".columns")] = ()
+    """Columns by which rows are grouped."""
     measures: NamedParts[Measure] = ()
+    """What is worked out for each group."""
     totals: NamedParts[Total] = ()
+    """Sums over all rows of an answer."""
     most_rows: int = Described(1000, ge=1, le=100_000)
+    """The most rows that it works with."""
 
     @property
     def record_name(self) -> str:

@@ -1,8 +1,8 @@
 """Relays: operations of somebody else's contract, sent on to their service."""
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
-from bricola.core.definitions.base import Definition, Line, Name, Names
+from bricola.core.definitions.base import Definition, Line, Name, Names, Refers
 
 
 class RelayDefinition(Definition):
@@ -12,11 +12,20 @@ class RelayDefinition(Definition):
 
     kind: ClassVar[str] = "relay"
     name: Name
+    """What operations name it by."""
     description: Line = ""
-    contract: Name
+    """What it is."""
+    contract: Annotated[Name, Refers("contract")]
+    """The contract of somebody else."""
     service: str = ""
-    backend: Name
+    """Which service of it, where it has several."""
+    backend: Annotated[Name, Refers("backend")]
+    """The service that answers."""
     check: Literal["both", "request", "answer", "none"] = "both"
+    """Which messages are held against the contract."""
     clean: Literal["both", "request", "answer", "none"] = "both"
+    """Out of which messages is taken what stands beside the contract."""
     headers: Literal["declared", "all", "none"] = "declared"
+    """Which header blocks go along."""
     writes: Names = ()
+    """The operations that change something there."""
