@@ -11,6 +11,7 @@ import { t } from "./text";
 
 const Entrance = lazy(() => import("./pages/entrance"));
 const OverviewPage = lazy(() => import("./pages/overview"));
+const ServicesPage = lazy(() => import("./pages/services"));
 const ServicePage = lazy(() => import("./pages/service"));
 const BenchPage = lazy(() => import("./pages/bench"));
 const SuitesPage = lazy(() => import("./pages/suites"));
@@ -55,6 +56,7 @@ export function App() {
         <Boundary key={path}>
           <Suspense>
             <Switch>
+              <Route path="/services" component={ServicesPage} />
               <Route path="/services/:name">{({ name }) => <ServicePage name={decodeURIComponent(name)} />}</Route>
               <Route path="/tests/suites" component={SuitesPage} />
               <Route path="/tests/contract" component={ContractTestsPage} />

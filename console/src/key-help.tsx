@@ -29,7 +29,8 @@ const SECTION: Record<string, Key[]> = {
     { keys: ["T"], word: t("test") },
     { keys: ["/"], word: t("narrow the list") },
   ],
-  "/services": [
+  "/services": [{ keys: ["/"], word: t("narrow the list") }],
+  "/services/": [
     { keys: ["J", "K"], word: t("next, previous operation") },
     { keys: ["T"], word: t("test") },
   ],
@@ -61,7 +62,11 @@ const SECTION: Record<string, Key[]> = {
 };
 
 export function keysOf(path: string, section: string): Key[] {
-  const keys = routeOf(path)?.keys ?? SECTION[path] ?? SECTION[section] ?? [];
+  const keys =
+    routeOf(path)?.keys ??
+    SECTION[path] ??
+    (path.startsWith("/services/") ? SECTION["/services/"] : SECTION[section]) ??
+    [];
   return [...keys, { keys: ["?"], word: t("all keys") }];
 }
 

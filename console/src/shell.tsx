@@ -80,9 +80,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
   const section = sectionOf(path);
   const services = useMemo(() => overview.data?.services ?? [], [overview.data]);
   const environments = useMemo(() => overview.data?.environments ?? [], [overview.data]);
-  const first = services[0]?.name;
-  const hrefOf = (to: string) =>
-    within(to !== "/services" ? to : first ? `/services/${encodeURIComponent(first)}` : "/", view);
+  const hrefOf = (to: string) => within(to, view);
 
   useKeys({
     "Ctrl+k": (event) => {
@@ -132,10 +130,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
           )}
           {place ? (
             <>
-              <Link
-                className="text-ink2 hover:text-accent"
-                href={within(section === "/services" ? "/" : section, view)}
-              >
+              <Link className="text-ink2 hover:text-accent" href={within(section, view)}>
                 {word}
               </Link>
               <ChevronRight size={14} className="text-ink3" />
@@ -261,6 +256,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
         open={finding}
         onOpenChange={setFinding}
         services={services}
+        pools={overview.data?.pools ?? []}
         spots={spotsOf(kinds.data ?? [])}
         view={view}
       />

@@ -79,6 +79,15 @@ async def test_a_berth_with_its_bookings_over_pages(registry: Path) -> None:
         assert [one["identity"].split(" on ")[0] for one in pool.view()["sessions"]] == ["LKCLERK"] * pool.statistics()["pool_size"]
 
 
+async def test_a_device_that_somebody_has_is_passed_over_for_the_next_of_the_list(registry: Path) -> None:
+    async with demo_host("berths", registry) as (server, port), \
+            pool_to(backend_of("berths"), port, devices=("LKB01",), min_size=1, max_size=1):
+        await until(lambda: set(server.devices) == {"LKB01"})
+        async with pool_to(backend_of("berths"), port, devices=("LKB01", "LKB02"), min_size=1, max_size=1) as second:
+            await until(lambda: second.statistics()["pool_size"] == 1)
+            assert set(server.devices) == {"LKB01", "LKB02"}
+
+
 async def test_what_cannot_be_typed_is_refused_before_a_key_is_pressed(registry: Path) -> None:
     async with demo_host("berths", registry) as (server, port), pool_to(backend_of("berths"), port) as pool:
         call = handler_of("BerthDesk", pool)

@@ -5,7 +5,7 @@ import { useLens, within } from "../lens";
 import { t } from "../text";
 
 const WAYS = [
-  { path: "/definitions", word: t("Text") },
+  { path: "/definitions", word: t("All definitions") },
   { path: "/definitions/packages", word: t("Packages") },
   { path: "/definitions/requests", word: t("Integration requests") },
   ...ROUTES.flatMap((one) => (one.way ? [{ path: one.path, word: one.way }] : [])),

@@ -7,7 +7,7 @@ import { WORKFLOW } from "./workflow";
 import { SCREEN_FLOW } from "./screen-flow";
 import { OBJECT } from "./object";
 import { QUERY } from "./query";
-import type { KindRoute, Section, SourceKind, Spot } from "./kind";
+import type { KindRoute, Section, SourceKind, Spot, Way } from "./kind";
 
 export type { SourceKind } from "./kind";
 
@@ -25,6 +25,7 @@ export function kindOf(kind: string | undefined): SourceKind {
       comparable: false,
       routes: [],
       spots: [],
+      makes: [],
       link: () => undefined,
     }
   );
@@ -36,6 +37,7 @@ export function kindsOf(sources: readonly { kind: string }[]): SourceKind[] {
 }
 
 export const ROUTES: readonly KindRoute[] = KINDS.flatMap((one) => one.routes);
+export const MADE_BY_KINDS: readonly Way[] = KINDS.flatMap((one) => one.makes);
 export const SECTIONS_OF_KINDS: readonly Section[] = KINDS.flatMap((one) => (one.section ? [one.section] : []));
 
 /** The route that a path belongs to: the longest that it begins with. */

@@ -27,6 +27,12 @@ export interface Spot {
   path: string;
 }
 
+/** How something is made, in the list of all that can be. */
+export interface Way extends Spot {
+  /** What it is, in a few words. */
+  words: string;
+}
+
 export interface SourceKind {
   /** Its word in definitions, as the API tells it. */
   kind: string;
@@ -44,6 +50,8 @@ export interface SourceKind {
   routes: KindRoute[];
   /** For the finder. */
   spots: Spot[];
+  /** How one is made. */
+  makes: Way[];
   /** Where the source of that name is seen or edited. */
   link: (name: string) => Spot | undefined;
 }

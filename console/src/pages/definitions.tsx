@@ -1,85 +1,69 @@
-/** Definitions as text: the canonical YAML of every draft, edited in place; nothing is overwritten unseen. */
-import { Save } from "lucide-react";
-import { useState } from "react";
+/** All drafts: each as a form and as its canonical text; what is new begins here. Nothing is overwritten unseen. */
+import { Plus } from "lucide-react";
+import { useCallback, useState } from "react";
 import { useAddress } from "../address";
-import { ask } from "../api";
-import { useAct } from "../act";
-import { useSaveKey } from "../definitions/save";
+import type { Forms, KnownNames, Overview } from "../api";
+import { Chooser } from "../definitions/chooser";
+import { ConnectBackend } from "../definitions/connect";
+import { DefinitionEditor } from "../definitions/editor";
 import { DefinitionTabs } from "../definitions/tabs";
 import { useLoad } from "../load";
-import { CopyButton, NotLoaded, Problems } from "../parts/controls";
+import { NotLoaded, Select } from "../parts/controls";
 import { mayAtLeast, useSession } from "../session";
-import { when } from "../formats";
 import { rich, t } from "../text";
+
+const ANY = "any";
 
 interface Exported {
   files: Record<string, string>;
   revisions: Record<string, number>;
-}
-interface Revision {
-  revision: number;
-  author: string;
-  at: string;
-  text: string;
 }
 
 export default function DefinitionsPage() {
   const may = mayAtLeast(useSession(), "integrator");
   const [search, setSearch] = useAddress();
   const { data, error, reload } = useLoad<Exported>("/definitions", 10);
-  const act = useAct();
-  // The text under the pen, with the revisions that it started from.
-  const [pen, setPen] = useState<{ path: string; text: string; based: Record<string, number> } | null>(null);
-  const [said, setSaid] = useState("");
+  const forms = useLoad<Forms>("/forms");
+  const names = useLoad<KnownNames>("/names", 30);
+  const [dirty, setDirty] = useState(false);
+  const [told, setTold] = useState("");
   const [narrow, setNarrow] = useState("");
+  const leaving = () => !dirty || window.confirm(t("Leave without saving the changes?"));
+  const onDirty = useCallback((now: boolean) => setDirty(now), []);
   const paths = Object.keys(data?.files ?? {})
     .filter((one) => one.toLowerCase().includes(narrow.toLowerCase()))
     .sort();
-  const path = search.get("file") ?? paths[0] ?? "";
+  const making = search.get("new");
+  const named = search.get("of"); // "kind name": for links that know no file
+  const file = named
+    ? Object.keys(data?.files ?? {}).find((one) => isOf(data?.files[one] ?? "", named))
+    : search.get("file");
+  const path = making === null ? (file ?? paths[0] ?? "") : "";
   const stored = data?.files[path] ?? "";
-  const text = pen?.path === path ? pen.text : stored;
-  const [kind = "", name = ""] = /^(\w+): (\S+)/.exec(stored)?.slice(1) ?? [];
-  const history = useLoad<Revision[]>(kind ? `/definitions/${kind}/${encodeURIComponent(name)}/revisions` : null, 10);
-  const dirty = pen?.path === path && pen.text !== stored;
-  const choose = (next: string) => {
-    if (dirty && !window.confirm(t("Leave without saving the changes?"))) return;
-    setPen(null);
-    setSaid("");
-    act.clear();
-    setSearch({ file: next });
+  const kind = making || (/^([\w-]+): /.exec(stored)?.[1] ?? "");
+  const choose = (next: Record<string, string>) => {
+    if (!leaving()) return;
+    setDirty(false);
+    setTold("");
+    setSearch({ file: "", new: null, of: null, ...next });
   };
-  const save = () =>
-    act.run(async () => {
-      setSaid("");
-      if (!pen) return;
-      const done = await ask<{ changes: { action: string; effective: string }[] }>("POST", "/definitions", {
-        files: { [pen.path]: pen.text },
-        based_on: pen.based,
-      });
-      const change = done.changes[0];
-      setSaid(
-        change?.effective
-          ? t("In effect since {0} UTC.", change.effective.slice(11, 19))
-          : change?.action === "unchanged"
-            ? t("Nothing changed.")
-            : t("Saved as a draft. What is live has not changed."),
-      );
-      setPen(null);
-      reload();
-      history.reload();
-    });
-
-  useSaveKey(dirty && may && !act.busy, save);
-
-  if (error && !data) return <NotLoaded error={error} />;
-  if (!data) return null;
+  const failure = error ?? forms.error ?? names.error;
+  if (failure && !(data && forms.data && names.data)) return <NotLoaded error={failure} />;
+  if (!data || !forms.data || !names.data) return null;
   return (
     <>
       <DefinitionTabs at="/definitions" />
-      <div className="grid min-h-0 grow grid-cols-[252px_minmax(0,1fr)_252px]">
+      <div className="grid min-h-0 grow grid-cols-[216px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
         <nav aria-label={t("Definitions")} className="min-h-0 overflow-auto border-r border-line bg-inset">
-          <h1 className="px-5 pt-3 pb-1.5 text-[15px] font-semibold">{t("Definitions")}</h1>
-          <div className="px-5 pb-2">
+          <div className="flex items-center px-4 pt-2.5 pb-1.5">
+            <h2 className="text-[15px] font-semibold">{t("Definitions")}</h2>
+            {may && (
+              <button type="button" className="btn ml-auto" onClick={() => choose({ new: ANY })}>
+                {rich("{0}New", <Plus size={14} />)}
+              </button>
+            )}
+          </div>
+          <div className="px-4 pb-2">
             <input
               data-narrow
               className="field"
@@ -94,77 +78,93 @@ export default function DefinitionsPage() {
               key={one}
               type="button"
               aria-pressed={one === path}
-              onClick={() => choose(one)}
-              className={`block w-full truncate border-t border-line px-5 py-1 text-left font-mono text-[12.5px] last:border-b ${one === path ? "chosen" : ""}`}
+              title={one}
+              onClick={() => choose({ file: one })}
+              className={`block w-full truncate border-t border-line px-4 py-1 text-left font-mono text-[12.5px] last:border-b ${one === path ? "chosen" : ""}`}
             >
               {one.replace(/\.yaml$/, "")}
             </button>
           ))}
-          {!paths.length && <p className="px-5 text-ink2">{t("Nothing matches.")}</p>}
+          {!paths.length && <p className="px-4 text-ink2">{t("Nothing matches.")}</p>}
         </nav>
-        <section className="flex min-h-0 min-w-0 flex-col" aria-label={t("Text")}>
-          <div className="flex h-[44px] shrink-0 items-center gap-2 border-b border-line px-5">
-            <h2 className="truncate font-mono text-[12.5px]">{path}</h2>
-            <CopyButton text={text} what={t("the text")} />
-            <span className="ml-auto text-xs text-ink2" role="status">
-              {dirty ? t("changed, not saved") : said}
-            </span>
-            <button
-              type="button"
-              className="btn btn-main"
-              aria-disabled={!dirty || !may || act.busy}
-              title={may ? undefined : t("Editing needs the role integrator")}
-              onClick={() => {
-                if (dirty && may && !act.busy) void save();
-              }}
-            >
-              {rich("{0}Save{1}", <Save size={15} strokeWidth={1.75} />, <kbd className="kbd-in">Ctrl S</kbd>)}
-            </button>
-          </div>
-          {act.problems.length > 0 && (
-            <div className="max-h-56 overflow-auto border-b border-line px-5 py-2">
-              <Problems problems={act.problems} />
-            </div>
-          )}
-          <textarea
-            aria-label={t("Text of {0}", path)}
-            spellCheck={false}
-            readOnly={!may}
-            value={text}
-            onChange={(event) =>
-              setPen({ path, text: event.target.value, based: pen?.path === path ? pen.based : data.revisions })
-            }
-            className="min-h-0 grow resize-none bg-inset px-5 py-3 font-mono text-[12.5px] leading-[19px]"
+        {making === ANY || (!path && making === null) ? (
+          <Chooser />
+        ) : making === "backend" ? (
+          <NewBackend
+            files={data.files}
+            onDone={() => {
+              reload();
+              names.reload();
+            }}
           />
-        </section>
-        <aside className="min-h-0 overflow-auto border-l border-line" aria-label={t("Revisions")}>
-          <h2 className="px-4 pt-3 pb-1.5 text-[15px] font-semibold">{t("Revisions")}</h2>
-          {history.data?.map((one) => (
-            <div key={one.revision} className="border-t border-line px-4 py-1.5">
-              <span className="flex">
-                <b className="font-semibold">{one.author}</b>
-                <span className="ml-auto text-xs text-ink2">{when(one.at)}</span>
-              </span>
-              {one.text === stored ? (
-                <span className="text-ink2">{t("as it is now")}</span>
-              ) : one.text ? (
-                <button
-                  type="button"
-                  className="act"
-                  aria-disabled={!may}
-                  onClick={() => {
-                    if (may) setPen({ path, text: one.text, based: data.revisions });
-                  }}
-                >
-                  {t("Take this text up again")}
-                </button>
-              ) : (
-                <span className="text-ink2">{t("removed")}</span>
-              )}
-            </div>
-          ))}
-        </aside>
+        ) : path && !(path in data.files) ? (
+          <p className="px-5 py-3 text-ink2">{told ? "" : t("There is no definition at {0}.", path)}</p>
+        ) : (
+          <DefinitionEditor
+            key={path || `new ${kind}`}
+            path={path}
+            kind={kind}
+            stored={stored}
+            revisions={data.revisions}
+            forms={forms.data}
+            known={names.data}
+            onDirty={onDirty}
+            told={told}
+            onSaved={(saved, words) => {
+              setDirty(false);
+              reload();
+              names.reload();
+              if (!path) setTold(words);
+              if (!path) setSearch({ file: saved, new: null });
+            }}
+          />
+        )}
       </div>
     </>
+  );
+}
+
+/** Whether a text is that of a definition, "kind name". */
+function isOf(text: string, named: string): boolean {
+  const [kind = "", name = ""] = named.split(" ");
+  return text.startsWith(`${kind}: ${name}\n`);
+}
+
+/** A backend with its binding and credential; beside it the text of the environment where it is bound. */
+function NewBackend({ files, onDone }: { files: Record<string, string>; onDone: () => void }) {
+  const environments = useLoad<Overview>("/overview").data?.environments ?? [];
+  const [chosen, setChosen] = useState("");
+  const environment = chosen || environments[0]?.name || "";
+  const text = Object.values(files).find((one) => one.startsWith(`environment: ${environment}\n`)) ?? "";
+  return (
+    <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
+      <section aria-label={t("Form")} className="min-h-0 overflow-auto border-r border-line px-5 py-3">
+        <h1 className="mb-2 text-[17px] font-semibold">{t("A new backend, and the way there")}</h1>
+        {environment ? (
+          <>
+            <div className="mb-3">
+              <span className="lbl">{t("In which environment")}</span>
+              <Select
+                label={t("In which environment")}
+                value={environment}
+                onChange={setChosen}
+                options={environments.map((one) => ({ value: one.name, word: one.name }))}
+              />
+            </div>
+            <ConnectBackend key={environment} environment={environment} onDone={onDone} />
+          </>
+        ) : (
+          <p className="text-ink2">{t("It is somewhere, so make an environment first.")}</p>
+        )}
+      </section>
+      <section aria-label={t("Text")} className="flex min-h-0 flex-col">
+        <h2 className="border-b border-line px-4 py-2.5 text-sm font-semibold">
+          {t("The environment {0}, as it is", environment)}
+        </h2>
+        <pre className="min-h-0 grow overflow-auto bg-inset px-4 py-3 font-mono text-[12.5px] leading-[19px]">
+          {text}
+        </pre>
+      </section>
+    </div>
   );
 }

@@ -1,8 +1,10 @@
 /** The first page of a new service: environments, a backend, a table as a service, a first caller and an answered call, one after the other. */
-import { useState, type FormEvent, type ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import { Link } from "wouter";
-import { ask, type CheckResult, type EngineEntry, type Overview, type Reply, type TableRow } from "../api";
+import { ask, type Overview, type Reply, type TableRow } from "../api";
 import { useAct } from "../act";
+import { ConnectBackend } from "../definitions/connect";
+import { Form } from "../parts/form";
 import { plural } from "../formats";
 import { useLoad } from "../load";
 import { CopyButton, Problems, Select } from "../parts/controls";
@@ -49,7 +51,7 @@ export default function StartPage() {
           <Environments onDone={reload} />
         </Step>
         <Step number={2} title={t("A backend")} done={backend} waits={!environment}>
-          <Backend environment={environment} onDone={reload} />
+          <ConnectBackend environment={environment} families={["database"]} onDone={reload} />
         </Step>
         <Step number={3} title={t("A table as a service")} done={service?.name ?? ""} waits={!backend}>
           <FirstService environment={environment} backend={backend} onDone={reload} />
@@ -88,33 +90,6 @@ function Step({
   );
 }
 
-function Form({
-  onSend,
-  word,
-  busy,
-  children,
-}: {
-  onSend: () => void;
-  word: string;
-  busy: boolean;
-  children: ReactNode;
-}) {
-  return (
-    <form
-      className="flex flex-col gap-3"
-      onSubmit={(event: FormEvent) => {
-        event.preventDefault();
-        onSend();
-      }}
-    >
-      {children}
-      <button type="submit" className="btn btn-main self-start" disabled={busy}>
-        {word}
-      </button>
-    </form>
-  );
-}
-
 function Environments({ onDone }: { onDone: () => void }) {
   const act = useAct();
   const [names, setNames] = useState("trial, live");
@@ -146,75 +121,6 @@ function Environments({ onDone }: { onDone: () => void }) {
         onChange={setNames}
         required
       />
-      <Problems problems={act.problems} />
-    </Form>
-  );
-}
-
-function Backend({ environment, onDone }: { environment: string; onDone: () => void }) {
-  const act = useAct();
-  const engines = (useLoad<EngineEntry[]>("/engines").data ?? []).filter((one) => one.family === "database");
-  const [engine, setEngine] = useState("");
-  const [place, setPlace] = useState("");
-  const [database, setDatabase] = useState("");
-  const [user, setUser] = useState("");
-  const [secret, setSecret] = useState("");
-  const [stages, setStages] = useState<CheckResult["stages"]>([]);
-  const chosen = engines.find((one) => one.engine === engine) ?? engines.find((one) => !one.is_file);
-  if (!chosen) return null;
-  const name = (chosen.is_file ? place.replace(/^.*\//, "").replace(/\..*$/, "") : database) || chosen.engine;
-  const address = place || `127.0.0.1:${chosen.port ?? ""}`;
-  const connect = () =>
-    act.run(async () => {
-      setStages([]);
-      if (!chosen.is_file) {
-        const known = await ask<{ name: string }[]>("GET", "/credentials");
-        await (known.some((one) => one.name === name)
-          ? ask("POST", `/credentials/${name}/rotation`, { secret, user, overlap_hours: 0 })
-          : ask("POST", "/credentials", { name, kind: "password", secret, user }));
-      }
-      const binding = chosen.is_file ? { file: place } : { address, database, credential: name };
-      await ask("POST", `/environments/${environment}/backends`, { name, engine: chosen.engine, binding });
-      const [checked] = await ask<CheckResult[]>("POST", `/environments/${environment}/check`, { backend: name });
-      setStages(checked?.stages ?? []);
-      if (checked?.passed) onDone();
-    });
-  const failed = stages.find((one) => one.outcome === "failed");
-  return (
-    <Form onSend={() => void connect()} word={t("Connect and try the way")} busy={act.busy}>
-      <Select
-        label={t("What is it")}
-        value={chosen.engine}
-        onChange={setEngine}
-        options={engines.map((one) => ({ value: one.engine, word: one.title }))}
-      />
-      {chosen.is_file ? (
-        <TextField label={t("Its file, below the data folder")} value={place} onChange={setPlace} required />
-      ) : (
-        <>
-          <TextField label={t("Its address")} value={address} onChange={setPlace} required />
-          <TextField label={t("The database")} value={database} onChange={setDatabase} required />
-          <TextField
-            label={t("The user that Bricola signs on as")}
-            value={user}
-            onChange={setUser}
-            autoComplete="off"
-          />
-          <TextField
-            label={t("The password of that user")}
-            type="password"
-            value={secret}
-            onChange={setSecret}
-            autoComplete="off"
-          />
-        </>
-      )}
-      {failed && (
-        <div role="alert">
-          <p className="font-semibold">{t("It stops at: {0}", failed.stage)}</p>
-          {failed.problem && <Problems problems={[failed.problem]} />}
-        </div>
-      )}
       <Problems problems={act.problems} />
     </Form>
   );

@@ -100,13 +100,15 @@ class UsedBackend(TypedDict):
 
 @closed
 class EngineEntry(TypedDict):
-    """What a backend can be; `family` is database, terminal host and the like."""
+    """What a backend can be; `family` is database, terminal host and the like, `settings` are what a binding of it may say."""
 
     engine: str
     title: str
     family: str
     is_file: bool
+    is_folder: bool
     port: int | None
+    settings: list[str]
 
 
 @closed

@@ -10,7 +10,7 @@ from bricola.api.base import Problem, closed
 @closed
 class FormField(TypedDict):
     """One field: what it takes (`shape`), what it means, and what is proposed. `refers` are kinds whose names fit, or with a dot before it
-    the part of the same definition; `group` what stands inside."""
+    the part of the same definition; `group` what stands inside; `engines` those of backends that have it, all where there are none."""
 
     name: str
     shape: str
@@ -20,21 +20,31 @@ class FormField(TypedDict):
     choices: list[str]
     refers: list[str]
     group: str
+    engines: list[str]
 
 
 @closed
 class FormKind(TypedDict):
-    """A kind of definition: the group of its fields, and the folder that its files go to."""
+    """A kind of definition: the group of its fields, the folder that its files go to, and whether it is in effect once it is saved."""
 
     kind: str
     group: str
     folder: str
+    live: bool
 
 
 @closed
 class Forms(TypedDict):
     kinds: list[FormKind]
     groups: dict[str, list[FormField]]
+
+
+@closed
+class KnownNames(TypedDict):
+    """What there is to choose from, by kind, and the engine of each backend."""
+
+    names: dict[str, list[str]]
+    engines: dict[str, str]
 
 
 @closed
@@ -69,10 +79,12 @@ class DrawnRecord(TypedDict):
 
 @closed
 class DrawnRecords(TypedDict):
-    """The record that is meant first, those inside it after it; `notes` say what is not as it was shown."""
+    """The record that is meant first, those inside it after it; `notes` say what is not as it was shown. Of a schema with several `parts`
+    of which none was named there are no records yet."""
 
     records: list[DrawnRecord]
     notes: list[str]
+    parts: list[str]
 
 
 @closed

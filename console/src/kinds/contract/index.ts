@@ -24,6 +24,13 @@ export const CONTRACT: SourceKind = {
     { word: t("Contracts of others"), path: "/definitions/contracts" },
     { word: t("Take in a contract"), path: "/definitions/contracts" },
   ],
+  makes: [
+    {
+      word: t("Outside contract"),
+      words: t("a WSDL of somebody else, to offer or to call"),
+      path: "/definitions/contracts",
+    },
+  ],
   link: (name) => ({
     word: t("Look at the contract {0}", name),
     path: `/definitions/contracts?contract=${encodeURIComponent(name)}`,

@@ -32,5 +32,10 @@ export const OBJECT: SourceKind = {
     { word: t("Objects"), path: "/definitions/objects" },
     { word: t("Tables of a database"), path: "/definitions/database" },
   ],
+  makes: [
+    { word: t("Object"), words: t("a table with finders, parents and children"), path: "/definitions?new=object" },
+    { word: t("Object of a table"), words: t("drafted from a table that is there"), path: "/definitions/database" },
+    { word: t("Rule for tables"), words: t("many tables at once"), path: "/definitions?new=table-rule" },
+  ],
   link: (name) => ({ word: t("Edit {0}", name), path: `/definitions/objects?object=${encodeURIComponent(name)}` }),
 };

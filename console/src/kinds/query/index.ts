@@ -11,5 +11,6 @@ export const QUERY: SourceKind = {
   comparable: true,
   routes: [],
   spots: [],
+  makes: [{ word: t("Query"), words: t("a SELECT with prompts, groups and totals"), path: "/definitions?new=query" }],
   link: () => undefined,
 };

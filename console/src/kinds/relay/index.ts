@@ -12,5 +12,12 @@ export const RELAY: SourceKind = {
   outside: true,
   routes: [],
   spots: [],
+  makes: [
+    {
+      word: t("Relay"),
+      words: t("a contract sent on to the service of somebody else"),
+      path: "/definitions?new=relay",
+    },
+  ],
   link: () => undefined,
 };

@@ -37,5 +37,6 @@ export const SCREEN_FLOW: SourceKind = {
     { word: t("Screens"), path: "/screens" },
     { word: t("Record a screen flow"), path: "/screens/record" },
   ],
+  makes: [{ word: t("Screen flow"), words: t("recorded on a terminal"), path: "/screens/record" }],
   link: (name) => ({ word: t("See its screens"), path: `/screens?flow=${encodeURIComponent(name)}` }),
 };

@@ -40,5 +40,6 @@ export const WORKFLOW: SourceKind = {
     { word: t("Bring in a process"), path: "/definitions/processes" },
     { word: t("Workflows"), path: "/workflows" },
   ],
+  makes: [{ word: t("Workflow"), words: t("steps that call others"), path: "/workflows" }],
   link: (name) => ({ word: t("See its steps"), path: `/workflows?workflow=${encodeURIComponent(name)}` }),
 };

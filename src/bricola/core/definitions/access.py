@@ -21,6 +21,7 @@ class AccessDefinition(Definition):
     """`name` is the environment; `services` are by their place there, the name and from the second major version on `Name-v2`."""
 
     kind: ClassVar[str] = "access"
+    live: ClassVar[bool] = True
     folder: ClassVar[str] = "access"
     name: Annotated[Name, Refers("environment")]
     """The environment."""

@@ -38,6 +38,7 @@ class Definition(Frozen):
     """One definition file. Its first key is the kind, the value its name."""
 
     kind: ClassVar[str]
+    live: ClassVar[bool] = False  # whether it is in effect as soon as it is saved; all else waits for a release
     folder: ClassVar[str] = ""  # that files without a place of their own go to; the plural of the kind when empty
     name: Name
 

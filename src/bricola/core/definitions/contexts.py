@@ -27,6 +27,7 @@ class ContextList(Definition):
     table by `bricola context take`."""
 
     kind: ClassVar[str] = "context-list"
+    live: ClassVar[bool] = True
     name: Name
     """The context value."""
     description: Line = ""

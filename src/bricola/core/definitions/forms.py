@@ -19,6 +19,7 @@ from pydantic.fields import FieldInfo
 from pydantic_core import PydanticUndefined
 
 from bricola.core.definitions.base import Definition, Frozen, Lines, NamedPart, Refers
+from bricola.core.definitions.engines import ENGINES, BackendParts, BindingParts
 from bricola.core.definitions.runs import models
 
 
@@ -43,7 +44,7 @@ class Shape(StrEnum):
 @dataclass(frozen=True)
 class Slot:
     """One field. `group` names what stands inside; `refers` the kinds of definition whose names fit, as the value or as the keys of it;
-    `default` is never written."""
+    `default` is never written; `engines` are those of backends for which it means something, all where there are none."""
 
     name: str
     shape: Shape
@@ -53,6 +54,7 @@ class Slot:
     choices: tuple[str, ...]
     refers: tuple[str, ...]
     group: str
+    engines: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -95,7 +97,16 @@ def _slots(model: type[Frozen], inner: list[type[Frozen]]) -> Iterator[Slot]:
         keys = part.model_fields.get("name") if part is not None and shape is Shape.PARTS else None
         marks = _marks(about) or (_marks(keys) if keys is not None else [])
         yield Slot(name, shape, words.get(name, ""), about.is_required() or _must_be_filled(about), default, choices,
-                   marks[0].kinds if marks else (), part.__name__ if part else "")
+                   marks[0].kinds if marks else (), part.__name__ if part else "", _engines(model, name))
+
+
+def _engines(model: type[Frozen], field: str) -> tuple[str, ...]:
+    """Of a setting that some engines bring along, those engines."""
+    if issubclass(model, BindingParts):
+        return tuple(word for word, one in ENGINES.items() if field in one.settings) if field in BindingParts.model_fields else ()
+    if issubclass(model, BackendParts) and field in BackendParts.model_fields:
+        return tuple(word for word, one in ENGINES.items() if one.backend is not None and field in one.backend.model_fields)
+    return ()
 
 
 def _marks(about: FieldInfo) -> list[Refers]:

@@ -360,6 +360,7 @@ class EnvironmentDefinition(Definition):
     """Where releases run. `follows` names the environment that a release passes before this one."""
 
     kind: ClassVar[str] = "environment"
+    live: ClassVar[bool] = True
     name: Name
     """What people call it."""
     description: Line = ""

@@ -1,6 +1,7 @@
 """Definitions as forms: their grammar, names to choose from, and form and text made of each other."""
 
 import asyncio
+from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter
@@ -10,6 +11,7 @@ from bricola.api import forms as answers
 from bricola.core.definitions import forms as grammar
 from bricola.core.definitions.drawn import Drawn, from_text, from_values
 from bricola.core.definitions.folder import folder_of
+from bricola.core.definitions.model import BackendDefinition
 from bricola.core.definitions.runs import models
 from bricola.server.api.access import Running, Viewer
 from bricola.server.api.bodies import Guarded, takes_files
@@ -47,15 +49,17 @@ class Texts(BaseModel):
 async def forms(_: Viewer) -> dict[str, Any]:
     """The grammar of definitions: for each kind its fields, what each takes, and what it means."""
     found = grammar.forms()
-    return {"kinds": [{"kind": kind, "group": group, "folder": folder_of(models()[kind])} for kind, group in found.kinds.items()],
-            "groups": {name: [vars(one) | {"choices": list(one.choices), "refers": list(one.refers)} for one in slots]
-                       for name, slots in found.groups.items()}}
+    known = models()
+    return {"kinds": [{"kind": kind, "group": group, "folder": folder_of(known[kind]), "live": known[kind].live}
+                      for kind, group in found.kinds.items()],
+            "groups": {name: [asdict(one) for one in slots] for name, slots in found.groups.items()}}
 
 
-@router.get("/names", response_model=dict[str, list[str]])
-async def names(_: Viewer, bricola: Running) -> dict[str, list[str]]:
+@router.get("/names", response_model=answers.KnownNames)
+async def names(_: Viewer, bricola: Running) -> dict[str, Any]:
     """What there is to choose from: names of definitions by kind; also engines, primitives, roles, credentials, and what operations run."""
-    return await naming.names(bricola)
+    return {"names": await naming.names(bricola),
+            "engines": {one.name: one.engine for one in bricola.drafts.catalogue.all_of(BackendDefinition)}}
 
 
 @router.post("/forms/text", response_model=answers.Drawn)

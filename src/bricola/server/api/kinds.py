@@ -16,7 +16,8 @@ router = APIRouter(tags=["definitions"], route_class=Guarded)
 @router.get("/engines", response_model=list[answers.EngineEntry])
 async def list_engines(_: Viewer) -> list[dict[str, Any]]:
     """What backends can be, with the port that their servers usually listen on."""
-    return [{"engine": one.word, "title": one.title, "family": str(one.family), "is_file": one.is_file, "port": one.port}
+    return [{"engine": one.word, "title": one.title, "family": str(one.family), "is_file": one.is_file,
+             "is_folder": one.is_folder, "port": one.port, "settings": sorted(one.settings)}
             for one in ENGINES.values()]
 
 

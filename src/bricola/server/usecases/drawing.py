@@ -27,11 +27,16 @@ _NAMESPACE = "urn:sample"  # in messages it is that of the service
 async def drawn(ports: HasDrafts, content: bytes, name: str, part: str) -> dict[str, Any]:
     """The records that a sample or a schema shows: as values of the form and as texts, the one that is meant first. `known` of one says
     whether there is a draft of that name: 'same' or 'other'."""
-    found = await asyncio.to_thread(draw, content, name, part)
+    try:
+        found = await asyncio.to_thread(draw, content, name, part)
+    except ProblemError as error:
+        if part or not error.problems[0].choices:
+            raise
+        return {"records": [], "notes": [], "parts": list(error.problems[0].choices)}  # people choose
     catalogue = ports.drafts.catalogue
     return {"records": [{"name": one.name, "path": default_path(one), "text": write_definition(one), "values": values_of(one),
                          "known": _known(catalogue.find_record(one.name), one)} for one in found.records],
-            "notes": list(found.notes)}
+            "notes": list(found.notes), "parts": []}
 
 
 def _known(there: RecordDefinition | None, one: RecordDefinition) -> str:

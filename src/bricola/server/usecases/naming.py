@@ -15,11 +15,13 @@ class Ports(PeoplePorts, credentials.Ports, Protocol):
 
 async def names(ports: Ports) -> dict[str, list[str]]:
     """Names of definitions by kind, and with them what is called by a name without being a definition: engines, primitives, roles,
-    credentials, and what an operation can run."""
+    credentials, callers, operations as `Service.Operation`, and what an operation can run."""
     catalogue = ports.drafts.catalogue
     found: dict[str, list[str]] = {}
     for one in catalogue:
         found.setdefault(one.kind, []).append(one.name)
     kept = [one.name for one in await ports.credentials.known()]
     return {**{kind: sorted(each) for kind, each in found.items()}, "engine": list(ENGINES), "primitive": list(OFFERED),
+            "operation": [f"{service.name}.{one.name}" for service in catalogue.services() for one in service.operations],
+            "caller": sorted(one.name for one in await ports.people.known_callers()),
             "role": [one["role"] for one in await people.roles(ports)], "credential": sorted(kept), "runs": list(runnable(catalogue))}

@@ -20,6 +20,7 @@ from bricola.core.kinds.screens.recognise import recognise
 from bricola.core.kinds.screens.runner import Runner
 from bricola.core.kinds.screens.sessions import Course, Quiet
 from bricola.core.kinds.screens.walks import HostWays, Walk, compile_ways
+from bricola.core.pool.lending import NO_ROOM
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.terminals.screen import Screen
@@ -282,7 +283,19 @@ class TerminalKind:
         self.quiet = Quiet()  # of this host, for all its sessions
 
     async def open(self, endpoint: Endpoint, made: list[Shot] | None = None) -> SocketTerminal:
-        """See SessionKind; with `made` the moves of the session are filmed into it."""
+        """See SessionKind; with `made` the moves of the session are filmed into it.
+
+        A device that the host has in use may be free the next moment, and another of the list is free now: somebody else has it, or a pool
+        that was replaced a moment ago and is still signing off. So each of them is tried before there is no room."""
+        for number in range(len(self._binding.devices), 0, -1):
+            try:
+                return await self._open(endpoint, made)
+            except ProblemError as error:
+                if number == 1 or error.problem.code != NO_ROOM or error.problem.place not in self._binding.devices:
+                    raise
+        return await self._open(endpoint, made)
+
+    async def _open(self, endpoint: Endpoint, made: list[Shot] | None) -> SocketTerminal:
         session = await self.dial(endpoint)
         try:
             session.course.made = made

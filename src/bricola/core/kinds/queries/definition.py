@@ -63,6 +63,7 @@ class QueryDefinition(Definition):
     """
 
     kind: ClassVar[str] = "query"
+    folder: ClassVar[str] = "queries"
     name: Name
     """What operations name it by."""
     description: Line = ""
