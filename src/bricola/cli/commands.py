@@ -74,7 +74,7 @@ COMMANDS: dict[str, Listed] = {
         "Try the way to a backend stage by stage. The first stage that fails names the cause. Exit status 1 for a failure."),
     "connect": Listed("discovery", "Backends", "Define a backend where it is new, and bind it in an environment; takes effect at once."),
     "terminal": Listed("screens", "Backends",
-        "Open a live terminal on a session of the pool. Ctrl X leaves; the session finds its own way back."),
+        "Open a live terminal: of a backend, or of an address before anything is defined. Ctrl X leaves."),
     "call": Listed("calling", "Calls", "Call an operation through its real endpoint and print the answer. Exit status 1 for a fault."),
     "test": Listed("testing", "Tests",
         "Run test suites, or tests made from the contracts. Exit status 1 when one fails, 130 when it is stopped."),

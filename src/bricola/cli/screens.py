@@ -9,6 +9,7 @@ import typer
 from bricola.cli.calling import parse_values
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import out, print_json, print_screen, table, text, when
+from bricola.cli.recording import first_environment, learn_host, needed_engine, record_walk
 from bricola.cli.typewriter import run_terminal
 from bricola.core.problems import Problem, ProblemError
 
@@ -102,17 +103,38 @@ def register(app: typer.Typer) -> None:
 
     @app.command(rich_help_panel=panel)
     def terminal(
-        environment: str, backend: str,
+        where: Annotated[str, typer.Argument(metavar="ENVIRONMENT | ADDRESS", help="An environment, or the address of a host.")],
+        backend: Annotated[str, typer.Argument(help="The backend, in an environment.")] = "",
         flow: Annotated[str, typer.Option(help="A screen flow whose screens are named too.")] = "",
         raw: Annotated[bool, typer.Option("--raw", help="A session of its own that nobody signed on.")] = False,
+        record: Annotated[str, typer.Option(metavar="FLOW", help="Record the walk as a screen flow of this name.")] = "",
+        engine: Annotated[str, typer.Option(help="Of an address: how the host talks, tn3270 or tn5250.")] = "",
+        environment: Annotated[str, typer.Option(help="Of an address: where the host belongs; the first one when left out.")] = "",
+        connect_as: Annotated[str, typer.Option(metavar="NAME", help="Of an address: the backend that it becomes; else asked.")] = "",
+        tls: Annotated[str, typer.Option(help="Of an address: off, encrypt or verify.")] = "off",
+        device: Annotated[str, typer.Option(help="Of an address: the LU or device name.")] = "",
+        code_page: Annotated[str, typer.Option(help="Of an address: its EBCDIC code page.")] = "cp037",
+        model: Annotated[int, typer.Option(help="Of a 3270: 2 to 5.")] = 2,
+        wide: Annotated[bool, typer.Option("--wide", help="Of a 5250: 27 rows of 132.")] = False,
         at: At = "",
     ) -> None:
-        """Open a live terminal on a session of the pool. Ctrl X leaves; the session finds its own way back."""
+        """Open a live terminal: of a backend, or of an address before anything is defined. Ctrl X leaves."""
         if not (sys.stdin.isatty() and sys.stdout.isatty()):
             raise ProblemError(Problem("terminal.window", "A live terminal needs a terminal window.",
                                        mend="Run it in one, or use the console."))
-        with connect(at) as client, client.terminal(environment, backend, flow, raw) as line:
-            run_terminal(line, f"{backend} in {environment}")
+        with connect(at) as client:
+            if backend:
+                with client.terminal(where, backend, flow, raw) as line:
+                    walked = run_terminal(line, f"{backend} in {where}")
+                    line.leave()
+                if record:
+                    record_walk(client, record, where, backend, walked)
+                return
+            settings = {"tls": tls, "device": device, "code_page": code_page, "model": model, "wide": wide}
+            place = environment or first_environment(client)
+            with client.strange_terminal(place, where, engine or needed_engine(where), **settings) as line:
+                walked = run_terminal(line, where)
+                learn_host(line, walked, connect_as, place)
 
 
 def _film_words(film: Mapping[str, Any] | None) -> str:

@@ -24,6 +24,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 if TYPE_CHECKING:
     from bricola.api.objects import TableRow
 
+_TERMINALS = {word: one for word, one in ENGINES.items() if one.family is Family.TERMINAL_HOST}
 _DATABASES = {word: one for word, one in ENGINES.items() if one.family is Family.DATABASE}
 _MOST_SHOWN = 30
 _ATTEMPTS = 5  # at one question, before it is given up: a pipe that answers wrongly must end
@@ -41,8 +42,10 @@ def register(app: typer.Typer) -> None:
             _sign_in(client, url, code)
             environment = _environments(client)
             backend = _backend(client, environment)
+            if not backend:
+                return
             service, operation = _service(client, environment, backend)
-            _first_call(client, url, environment, service, operation)
+            first_call(client, url, environment, service, operation)
 
 
 # asking
@@ -128,14 +131,18 @@ def _environments(client: Client) -> str:
 
 
 def _backend(client: Client, environment: str) -> str:
+    """A database that answers; '' where it is a terminal host, which is seen at a terminal next."""
     bound = [one["backend"] for one in client.backends() if one["environment"] == environment and one["engine"] in _DATABASES]
     if bound:
         return bound[0]
-    out.print(f"\n[bold]3 A backend[/]  The database that calls in {text(environment)} reach. "
-              "[dim]A terminal host is recorded in the console.[/]")
+    out.print(f"\n[bold]3 A backend[/]  What calls in {text(environment)} reach: a database, or a terminal host.")
     taken = {one["backend"] for one in client.backends()} | {one["name"] for one in client.credentials()}
     for attempt in range(_ATTEMPTS):
         wish = _ask_backend(taken)
+        if wish.engine in _TERMINALS:
+            out.print(f"Sign on there once, stop on the screen that work begins from, and leave with Ctrl X.\n"
+                      f"Next: bricola terminal {text(wish.binding['address'])} --engine {wish.engine}")
+            return ""
         try:
             if wish.credential:
                 client.add_credential(wish.credential, wish.secret, user=wish.user)
@@ -175,7 +182,10 @@ def _ask_backend(taken: Collection[str]) -> _Wish:
     """`taken` are names of backends and credentials that are somebody's work: what is made here never takes their place."""
     servers = {word: one.title for word, one in _DATABASES.items() if not one.is_file}
     files = {word: one.title for word, one in _DATABASES.items() if one.is_file}
-    engine = _choose("Which kind", servers | files, next(iter(servers)))
+    terminals = {word: one.title for word, one in _TERMINALS.items()}
+    engine = _choose("Which kind", servers | files | terminals, next(iter(servers)))
+    if engine in _TERMINALS:
+        return _Wish("", engine, {"address": _ask("Its address", "127.0.0.1:23")})
     if _DATABASES[engine].is_file:
         file = _ask("Its file, below the service's data folder")
         name = kebab_case(file.rsplit("/", 1)[-1].partition(".")[0]) or "records"
@@ -258,9 +268,10 @@ def _reading(client: Client, service: str, environment: str) -> str:
     return next((one["name"] for one in found if not one["writes"] and one["name"].startswith("Get")), found[0]["name"])
 
 
-def _first_call(client: Client, url: str, environment: str, service: str, operation: str) -> None:
+def first_call(client: Client, url: str, environment: str, service: str, operation: str) -> None:
+    """Ask for the first caller of a service, let it in, and call as it."""
     roles = sorted({role for one in client.operations(service, environment) for role in one["roles"]})
-    out.print(f"\n[bold]5 A caller[/]  Who calls {text(service)} has a name, the role {text(', '.join(roles))} and a token.")
+    out.print(f"\n[bold]A caller[/]  Who calls {text(service)} has a name, the role {text(', '.join(roles))} and a token.")
     name = _ask("The name of the first caller", "first-caller")
     client.save_caller(name, roles, "Made by 'bricola start'")
     token = client.new_token(name)

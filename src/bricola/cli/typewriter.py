@@ -96,15 +96,28 @@ class Typewriter:
         return {start: text.rstrip() for start, text in self.typed.items()}
 
 
-def run_terminal(line: TerminalLine, title: str) -> None:
-    """Until the person leaves. Raises ProblemError when the terminal ended."""
+@dataclass
+class Walked:
+    """What a person did at a terminal: how it began, the moves as the service told them, and the last screen."""
+
+    opened: dict[str, Any]
+    moves: list[dict[str, Any]]
+    screen: dict[str, Any]
+
+
+def run_terminal(line: TerminalLine, title: str) -> Walked:
+    """Until the person leaves; the line stays open. Raises ProblemError when the terminal ended."""
     opened = line.hear(30)
     assert opened is not None  # the service tells it first, or ends
-    curses.wrapper(lambda window: _Window(window, line, title, opened).run())
+    walked = Walked(opened, [], opened["screen"])
+    curses.wrapper(lambda window: _Window(window, line, title, walked).run())
+    return walked
 
 
 class _Window:
-    def __init__(self, window: "curses.window", line: TerminalLine, title: str, opened: dict[str, Any]) -> None:
+    def __init__(self, window: "curses.window", line: TerminalLine, title: str, walked: Walked) -> None:
+        opened = walked.opened
+        self._walked = walked
         self._window, self._line, self._title = window, line, title
         self._is_5250 = "PF1" not in opened["keys"]  # the two families of terminals call their function keys differently
         self._opened = opened
@@ -132,7 +145,6 @@ class _Window:
             except curses.error:
                 continue
             if key == chr(_CTRL["X"]):
-                self._line.leave()
                 return
             self._key(key)
             self._draw()
@@ -144,6 +156,9 @@ class _Window:
             return
         self._words = f"{told['ms']:g} ms" if told["type"] == "moved" else ""
         self._known = told["known"]
+        self._walked.screen = told["screen"]
+        if told["type"] == "moved":
+            self._walked.moves.append(told)
         self._writer.show(told["screen"])
 
     def _key(self, key: int | str) -> None:

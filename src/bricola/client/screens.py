@@ -4,6 +4,7 @@ import json
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, cast
+from urllib.parse import quote, urlencode
 
 from websockets.exceptions import ConnectionClosed, InvalidHandshake
 from websockets.sync.client import ClientConnection
@@ -45,6 +46,17 @@ class TerminalLine:
             raise ProblemError(*(problem_of(one) for one in told["problems"]))
         return told
 
+    def learn(self, name: str, credential: str = "", timeout: float = 60) -> Json:
+        """Make a backend of a host that nobody had defined, of what was done at this terminal: its sign-on, its screens, its start; with a
+        credential of what was typed there. Raises ProblemError."""
+        self._say({"type": "learn", "name": name, "credential": credential})
+        while (told := self.hear(timeout)) is not None:
+            if told["type"] == "refused":
+                raise ProblemError(*(problem_of(one) for one in told["problems"]))
+            if told["type"] == "learned":
+                return told
+        raise ProblemError(Problem("client.no-answer", "The service does not answer.", Kind.BACKEND))
+
     def _say(self, word: dict[str, Any]) -> None:
         try:
             self._socket.send(json.dumps(word))
@@ -78,13 +90,35 @@ class ScreenCalls(ApiConnection):
     @contextmanager
     def terminal(self, environment: str, backend: str, flow: str = "", raw: bool = False) -> Iterator[TerminalLine]:
         """A live terminal on a session of the pool, or with `raw` on one that nobody signed on. Raises ProblemError."""
+        with self._line(f"/terminals/{quote(environment)}/{quote(backend)}", {"flow": flow, "raw": "true" if raw else "false"}) as line:
+            yield line
+
+    @contextmanager
+    def strange_terminal(self, environment: str, address: str, engine: str, **settings: Any) -> Iterator[TerminalLine]:
+        """A live terminal of a host that nobody has defined. `settings`: tls, device, code_page, model, wide. Raises ProblemError."""
+        told = {key: str(value).lower() if isinstance(value, bool) else str(value) for key, value in settings.items()}
+        with self._line(f"/strange-terminals/{quote(environment)}", {"address": address, "engine": engine, **told}) as line:
+            yield line
+
+    def finish_recording(self, body: Json) -> "screens.Recorded":
+        """Check a recording of moves and what was pointed at; with `save` it becomes drafts, and its screens the film of the flow."""
+        return cast("screens.Recorded", self._ask("POST", "/screens-recordings", json=body))
+
+    def guess_place(self, screen: Json, row: int, column: int, length: int | None = None) -> Json:
+        """What stands at a place of a screen, as far as it can be guessed: its name, type and look."""
+        return cast(Json, self._ask("POST", "/screens-guess", json={"screen": screen, "row": row, "column": column, "length": length}))
+
+    def guess_region(self, screen: Json, row: int, column: int, last_row: int, last_column: int, engine: str) -> Json:
+        """The columns of a region of rows, and how its list goes on."""
+        return cast(Json, self._ask("POST", "/screens-guess", json={
+            "screen": screen, "row": row, "column": column, "last_row": last_row, "last_column": last_column, "engine": engine}))
+
+    @contextmanager
+    def _line(self, path: str, query: dict[str, str]) -> Iterator[TerminalLine]:
         base = self.url.replace("http", "ws", 1)
-        query = f"?flow={flow}&raw={'true' if raw else 'false'}"
         headers = {"Authorization": self._http.headers.get("authorization", "")}
         try:
-            socket = connect_socket(
-                f"{base}/api/v1/terminals/{environment}/{backend}{query}", additional_headers=headers, max_size=4_000_000
-            )
+            socket = connect_socket(f"{base}/api/v1{path}?{urlencode(query)}", additional_headers=headers, max_size=4_000_000)
         except (OSError, InvalidHandshake) as error:
             raise ProblemError(
                 Problem("client.no-answer", "The service does not answer.", Kind.BACKEND, place=self.url, found=str(error))

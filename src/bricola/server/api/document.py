@@ -32,7 +32,8 @@ Sign in with `POST /api/v1/session`: it sets a cookie, or with `"token": true` a
 
 ## The live terminal
 
-`GET /api/v1/terminals/{environment}/{backend}?flow=&raw=` is a WebSocket (RFC 6455) for integrators, with the same sign-in.
+`GET /api/v1/terminals/{environment}/{backend}?flow=&raw=` is a WebSocket (RFC 6455) for integrators, with the same sign-in;
+`GET /api/v1/strange-terminals/{environment}?address=&engine=` is one of a host that nobody has defined, which `learn` makes a backend.
 Words are JSON objects. The person says `{"type": "press", "key", "fields": {position: text}, "cursor"}`, `{"type": "reset"}` or
 `{"type": "leave"}`; the service says `opened`, `moved`, `screen`, `refused` (with `problems`) and `ended` (a problem document).
 Screens are rows of text with their fields; positions count from 0.

@@ -303,6 +303,10 @@ class Places:
             self._require([CredentialPlace(binding.credential, environment, backend.engine, presented_at(one.address))
                            for one in binding.ends])
 
+    def kind_at(self, backend: BackendDefinition, binding: Binding, environment: str) -> SessionKind[Any]:
+        """How sessions are opened to what is bound nowhere yet."""
+        return self._kind(backend, binding, environment)
+
     def _kind(self, backend: BackendDefinition, binding: Binding, environment: str) -> SessionKind[Any]:
         self.require_credential(backend, binding, environment)
         return DOORS[backend.engine].sessions(backend, binding, self.surroundings, environment)

@@ -1,5 +1,6 @@
 """Connecting: a backend is defined where it is new, and bound in an environment."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from bricola.core.definitions.engines import ENGINES
@@ -15,10 +16,11 @@ _KEPT = ("pool", "requests", "limits", "devices")  # of a binding that is made a
 
 
 async def connect(
-    ports: Ports, name: str, environment: str, engine: str, binding: dict[str, Any], description: str, author: str, agrees: bool = False
+    ports: Ports, name: str, environment: str, engine: str, binding: dict[str, Any], description: str, author: str, agrees: bool = False,
+    parts: Mapping[str, Any] | None = None,
 ) -> dict[str, Any]:
     """Define a backend where it is new, and bind it in an environment. The environment takes it up at once. With `agrees`, as an admin,
-    its credential belongs there from now on."""
+    its credential belongs there from now on. `parts` are what its engine adds to the definition of a new one."""
     place = ports.drafts.environment(environment)
     existing = ports.drafts.catalogue.find_backend(name)
     if existing is not None and existing.engine != engine:
@@ -33,11 +35,13 @@ async def connect(
                 mend="Choose another name for the new backend.",
             )
         )
-    if existing is None and ENGINES[engine].backend is not None:
+    if existing is None and ENGINES[engine].backend is not None and not parts:
         raise ProblemError(Problem("connect.definition", "Such a backend needs a definition of its own before it can be bound.",
                                    place=f"backend {name}",
-                                   mend=f"Define it first: a file with 'backend: {name}' and what its engine asks for, and bricola apply."))
-    backend = existing or BackendDefinition(name=name, engine=engine, description=description)
+                                   mend=f"See the host first: bricola terminal {binding.get('address') or 'HOST:PORT'} --engine {engine}; "
+                                        "it is connected with what was learned there."))
+    backend = existing or BackendDefinition.model_validate(
+        {"name": name, "engine": engine, "description": description, **(parts or {})})
     old = place.binding(name)
     kept = {key: getattr(old, key) for key in _KEPT} if old is not None else {}
     said = {key: value for key, value in binding.items() if key not in _KEPT or value}

@@ -13,6 +13,7 @@ from bricola.core.definitions.contexts import ContextList, context_misfits
 from bricola.core.definitions.folder import DefinitionFile, default_path, read_bundle
 from bricola.core.definitions.model import ServiceDefinition
 from bricola.core.definitions.requests import RequestDefinition, locked
+from bricola.core.definitions.runs import models
 from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.kinds.breaking import broken_by
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -39,7 +40,11 @@ class Ports(Protocol):
 
 CHANGED_MEANWHILE = "definition.changed-meanwhile"
 EFFECTIVE = (ChangeAction.ADDED, ChangeAction.CHANGED, ChangeAction.REMOVED)  # actions that change something; moved and the rest do not
-LIVE_SETTINGS = ("environment", "access", "context-list")  # kinds that are not part of a release: a change takes effect at once
+
+
+def is_live(kind: str) -> bool:
+    """Whether a change of such a definition takes effect at once: it is part of no release."""
+    return models()[kind].live
 
 
 @dataclass(frozen=True)
@@ -87,7 +92,7 @@ async def apply(ports: Ports, texts: dict[str, str], author: str, remove_others:
     await ports.changes.make([Topic.DEFINITIONS, *also], _storing(revisions, author, base, mine, texts_before, more))
     await _refresh_environments(ports, before)
     now = timestamp()
-    return [Change(one.action, one.kind, one.name, one.path, now if one.kind in LIVE_SETTINGS and one.action in EFFECTIVE else "",
+    return [Change(one.action, one.kind, one.name, one.path, now if is_live(one.kind) and one.action in EFFECTIVE else "",
                    one.lines) for one in changes]
 
 

@@ -13,7 +13,7 @@ from bricola.core.definitions.text import write_definition
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.review import Finding, review
 from bricola.server.usecases import definitions, reviews
-from bricola.server.usecases.definitions import LIVE_SETTINGS, Change, apply
+from bricola.server.usecases.definitions import Change, apply, is_live
 from bricola.server.usecases.reviews import gather_facts
 
 _MOST = 100  # each mend may change what the next one starts from
@@ -42,7 +42,7 @@ async def mend(ports: Ports, service: str, environment: str, code: str, author: 
     for _ in range(_MOST):
         found = [one for one in await _findings(ports, catalogue, definition, place)
                  if one.mended is not None and (one.problem.code == code if code else one.problem.code not in _DELIBERATE)]
-        left = [one for one in found if one.mended is not None and one.mended.kind in LIVE_SETTINGS and not settings]
+        left = [one for one in found if one.mended is not None and is_live(one.mended.kind) and not settings]
         chosen = next((one.mended for one in found if one not in left), None)
         if chosen is None:
             break

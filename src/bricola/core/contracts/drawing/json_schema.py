@@ -10,6 +10,7 @@ _FORMATS = {"date": "date", "date-time": "dateTime", "time": "time", "byte": "ba
 _NUMBERS = {"int32": "int", "int64": "long", "float": "float", "double": "double"}
 _TEXT_FACETS = {"minLength": "min_length", "maxLength": "max_length"}
 _BOUNDS = {"minimum": "min", "maximum": "max"}
+_HOLDERS = ("object",)  # what has properties
 _MARKS = ("$schema", "$defs", "definitions", "properties", "$ref")
 
 
@@ -20,7 +21,7 @@ def is_json_schema(value: Any) -> bool:
     if isinstance(value.get("openapi"), str) and "paths" in value:
         return True
     return any(isinstance(value.get(mark), str if mark[:4] in ("$sch", "$ref") else Mapping) for mark in _MARKS) and (
-        "$schema" in value or "$ref" in value or value.get("type") == "object" or "$defs" in value or "definitions" in value)
+        "$schema" in value or "$ref" in value or value.get("type") in _HOLDERS or "$defs" in value or "definitions" in value)
 
 
 def of_json_schema(value: Mapping[str, Any], name: str = "", part: str = "") -> DrawnRecords:

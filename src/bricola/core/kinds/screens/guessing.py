@@ -1,7 +1,7 @@
 """What a person points at on a screen, guessed: names from labels and headings, types and looks from content, columns, pages, marks."""
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -122,31 +122,48 @@ def guess_pages(screen: Screen, last_row: int, engine: str) -> tuple[str, Mark |
     return "", None, None
 
 
-def guess_marks(screen: Screen, others: Sequence[Screen]) -> tuple[Mark, ...]:
-    """Signs that this screen has and the others have not: the code in its first rows, else its title, and its first input."""
-    found: list[Mark] = []
-    for row in range(1, min(4, screen.rows + 1)):
-        for word in re.finditer(r"\S+(?: \S+)*", screen.lines[row - 1]):
-            text = word[0]
-            mark = Mark(row=row, column=word.start() + 1, text=text)
-            if any(one.isdigit() for one in text) and not _CODE.fullmatch(text):
-                continue  # a date, a time, a number: it is another one tomorrow
-            if not any(one.lines[row - 1].startswith(text, word.start()) for one in others if row <= one.rows):
-                found.append(mark)
-        codes = [one for one in found if _CODE.fullmatch(one.text)]
-        if codes:
-            found = codes[:1]
-            break
-    found = found[:1]
+def guess_marks(screen: Screen, others: Sequence[Screen], visits: Sequence[Screen] = ()) -> tuple[Mark, ...]:
+    """Signs that this screen has and the others have not: the code in its first rows, else its title, else a label further down; and its
+    first input. `visits` are the same screen at other times: what did not stand still is no sign."""
+    again = [one for one in visits if one != screen]
+    found = [(mark, _weight(screen, mark)) for mark in _still(screen, range(1, min(4, screen.rows + 1)), others, again)]
+    if not found and again:  # below the first rows stand data, too; what stood there every time is none
+        found = [(mark, _weight(screen, mark)) for mark in _still(screen, range(4, screen.rows + 1), others, again)]
     if not found:
-        raise ProblemError(Problem("recording.mark", "Nothing in the first rows tells this screen from the others.",
+        raise ProblemError(Problem("recording.mark", "Nothing that was seen tells this screen from the others.",
                                    found=shown(next((line.strip() for line in screen.lines if line.strip()), "")),
-                                   mend="Give it a mark by hand: a text that only this screen has."))
+                                   mend="Go through it once more with other data, or give it a mark by hand: a text that only this screen has."))
+    marks = [max(found, key=lambda one: one[1])[0]]
     if screen.inputs and len(screen.inputs) <= 8:
         first = screen.inputs[0]
         row, column = divmod(first.start, screen.columns)
-        found.append(Mark(row=row + 1, column=column + 1, field="hidden" if first.hidden else "input", length=first.length))
-    return tuple(found)
+        marks.append(Mark(row=row + 1, column=column + 1, field="hidden" if first.hidden else "input", length=first.length))
+    return tuple(marks)
+
+
+def _still(screen: Screen, rows: Iterable[int], others: Sequence[Screen], again: Sequence[Screen]) -> Iterator[Mark]:
+    """Texts that stood at their place every time, and on no other screen."""
+    inputs = {at for one in screen.inputs for at in range(one.start, one.start + one.length)}
+    for row in rows:
+        for word in re.finditer(r"\S+(?: \S+)*", screen.lines[row - 1]):
+            text, at = word[0], word.start()
+            if any(one.isdigit() for one in text) and not _CODE.fullmatch(text):
+                continue  # a date, a time, a number: it is another one tomorrow
+            if (row - 1) * screen.columns + at in inputs or not any(map(str.isalpha, text)):
+                continue
+            stands = all(row <= one.rows and one.lines[row - 1].startswith(text, at) for one in again)
+            if stands and not any(row <= one.rows and one.lines[row - 1].startswith(text, at) for one in others):
+                yield Mark(row=row, column=at + 1, text=text)
+
+
+def _weight(screen: Screen, mark: Mark) -> tuple[bool, bool, bool, int]:
+    """How much a text looks like what names a screen: a code, a title in the middle of its row or shown brightly; the upper one of two."""
+    assert mark.row is not None
+    assert mark.column is not None
+    middle = mark.column - 1 + len(mark.text) / 2
+    bright = screen.field_at((mark.row - 1) * screen.columns + mark.column - 1)
+    return (bool(_CODE.fullmatch(mark.text)) and any(map(str.isdigit, mark.text)), abs(middle - screen.columns / 2) <= screen.columns / 10,
+            bool(bright and bright.intensified), -mark.row)
 
 
 def element_name(label: str) -> str:

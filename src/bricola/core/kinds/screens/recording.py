@@ -242,8 +242,14 @@ def _screen(name: str, screen: Screen, recording: Recording, met: Mapping[str, S
     spot = Spot(row=message[0], column=message[1], length=message[2] or None) if message else \
         Spot(row=screen.rows - 1, column=2) if needs else None
     return KnownScreen(
-        name=name, marks=guess_marks(screen, [other for key, other in met.items() if key != name]), places=places, lists=lists, message=spot
+        name=name, marks=guess_marks(screen, [other for key, other in met.items() if key != name], _visits(recording, name)), places=places,
+        lists=lists, message=spot
     )
+
+
+def _visits(recording: Recording, name: str) -> list[Screen]:
+    """Every time that a screen was seen."""
+    return [screen for one in recording.shots for screen, known in ((one.before, one.known), (one.after, one.came)) if known == name]
 
 
 def _refuse_confusion(screens: Iterable[KnownScreen], met: Mapping[str, Screen]) -> None:

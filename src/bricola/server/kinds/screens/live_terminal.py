@@ -11,7 +11,7 @@ from bricola.core.calls.call import Call
 from bricola.core.calls.callers import Caller
 from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
-from bricola.core.kinds.screens.film import plain_screen
+from bricola.core.kinds.screens.film import Shot, plain_screen
 from bricola.core.kinds.screens.guessing import propose_name
 from bricola.core.kinds.screens.recognise import Recogniser, compile_recogniser, recognise
 from bricola.core.problems import Kind, Problem, ProblemError
@@ -37,6 +37,7 @@ class LiveTerminal:
         self._backend = backend
         self._screens = screens
         self.moves = 0
+        self.walk: list[Shot] | None = None  # with all that was typed, hidden fields too, where the host is to be learned
         session.listens = True  # a person's pace is slow enough to hear how late pieces of a screen come
 
     def view(self) -> dict[str, Any]:
@@ -72,6 +73,8 @@ class LiveTerminal:
         await session.press(key)
         answered = await self._answered(since)
         self.moves += 1
+        if self.walk is not None:
+            self.walk.append(Shot("", before, "", dict(fields), key, session.screen, ""))
         hidden = {one.start for one in before.inputs if one.hidden}
         return {
             "type": "moved",
@@ -148,7 +151,7 @@ async def live_terminal(ports: Ports, environment: str, backend: str, flow: str,
     if raw:
         kind = ports.places.session_kind(place, definition.name, ports.drafts.catalogue)
         assert isinstance(kind, TerminalKind)  # a film was refused above
-        session = await _dialled(kind, definition, binding)
+        session = await dialled(kind, definition, binding)
         try:
             yield LiveTerminal(session, definition, screens)
         finally:
@@ -163,7 +166,7 @@ async def live_terminal(ports: Ports, environment: str, backend: str, flow: str,
             borrowed.listens = False
 
 
-async def _dialled(kind: TerminalKind, backend: BackendDefinition, binding: Binding) -> SocketTerminal:
+async def dialled(kind: TerminalKind, backend: BackendDefinition, binding: Binding) -> SocketTerminal:
     """A session at the first endpoint that answers, with the host's first screen."""
     seconds = binding.pool.connect_timeout
     error = ProblemError(Problem("terminal.silent", "The host shows no screen.", Kind.BACKEND, place=backend.name))

@@ -4,19 +4,21 @@ import asyncio
 import contextlib
 import json
 import time
+from collections.abc import Awaitable, Callable
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field
 
 from bricola.api import screens as answers
+from bricola.api.words import Role
 from bricola.core.definitions.engines.terminals import Mark
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.serving.documents import problem_document
 from bricola.server.api.access import COOKIE, Integrator, Operator, Running, Viewer
 from bricola.server.api.bodies import Guarded
 from bricola.server.bricola import Bricola
-from bricola.server.kinds.screens import films, recordings
+from bricola.server.kinds.screens import films, recordings, strange_host
 from bricola.server.kinds.screens.live_terminal import LiveTerminal, live_terminal
 from bricola.server.ports.changes import Topic
 from bricola.server.usecases import people
@@ -27,6 +29,7 @@ _IDLE_SECONDS = 900.0  # without a word of the person, after which a live termin
 _MOST_MESSAGE = 100_000
 
 Plain = dict[str, Any]
+Learn = Callable[[Plain], Awaitable[Plain]]
 Length = Annotated[int | None, Field(ge=1, le=4000)]
 Spot = Annotated[int, Field(ge=1, le=255)]
 Look = Literal["point", "comma"]
@@ -178,7 +181,35 @@ async def terminal(socket: WebSocket, environment: str, backend: str, flow: str 
             await socket.send_json({**problem_document(error, for_owners=True), "type": "ended"})
     except WebSocketDisconnect:
         return
-    with contextlib.suppress(RuntimeError):
+    with contextlib.suppress(RuntimeError, WebSocketDisconnect):
+        await socket.close()
+
+
+@router.websocket("/strange-terminals/{environment}")
+async def strange(socket: WebSocket, environment: str, address: str, engine: str, tls: Literal["off", "encrypt", "verify"] = "off",
+                  device: str = "", code_page: str = "cp037", model: int = 2, wide: bool = False) -> None:
+    """A live terminal of a host that nobody has defined. Beside what a person says at others there is `learn`, with the `name` of the
+    backend that the host becomes and that of its `credential`; the service answers `learned`."""
+    bricola: Bricola = socket.app.state.bricola
+    await socket.accept()
+    try:
+        user = await _who(socket, bricola)
+        host = strange_host.Strange(environment, address, engine, tls, device, code_page, model, wide)
+        async with strange_host.strange_terminal(bricola, host, user.role) as live:
+            await note(bricola, Topic.POOLS, user.name, "open-terminal", f"host {address}", None, {"environment": environment, "raw": True})
+            await socket.send_json(strange_host.opened(live, host))
+
+            async def learn(said: Plain) -> Plain:
+                name, credential = str(said["name"]), str(said.get("credential", ""))
+                return await strange_host.connect_learned(bricola, live, host, name, credential, user.name, user.role == Role.ADMIN)
+
+            await _converse(socket, live, learn)
+    except ProblemError as error:
+        with contextlib.suppress(RuntimeError, WebSocketDisconnect):
+            await socket.send_json({**problem_document(error, for_owners=True), "type": "ended"})
+    except WebSocketDisconnect:
+        return
+    with contextlib.suppress(RuntimeError, WebSocketDisconnect):
         await socket.close()
 
 
@@ -192,7 +223,7 @@ async def _who(socket: WebSocket, bricola: Bricola) -> Any:
     return await people.who(bricola, socket.cookies.get(COOKIE, "") if by_cookie else token.strip(), "integrator")
 
 
-async def _converse(socket: WebSocket, live: LiveTerminal) -> None:
+async def _converse(socket: WebSocket, live: LiveTerminal, learn: Learn | None = None) -> None:
     """Words of the person and news of the host, whichever comes first; a move is finished before the next word is heard."""
     word: asyncio.Task[str] | None = None
     news: asyncio.Task[Plain] | None = None
@@ -215,7 +246,7 @@ async def _converse(socket: WebSocket, live: LiveTerminal) -> None:
                 news.cancel()
                 await asyncio.gather(news, return_exceptions=True)
                 news = None
-                if not await _obey(socket, live, text):
+                if not await _obey(socket, live, text, learn):
                     return
             elif news in done:
                 told, news = news.result(), None
@@ -227,7 +258,7 @@ async def _converse(socket: WebSocket, live: LiveTerminal) -> None:
         await asyncio.gather(*(task for task in (word, news) if task is not None), return_exceptions=True)
 
 
-async def _obey(socket: WebSocket, live: LiveTerminal, text: str) -> bool:
+async def _obey(socket: WebSocket, live: LiveTerminal, text: str, learn: Learn | None) -> bool:
     """Do what the person said. False when it was the last word."""
     try:
         said = json.loads(text) if len(text) <= _MOST_MESSAGE else {}
@@ -240,6 +271,8 @@ async def _obey(socket: WebSocket, live: LiveTerminal, text: str) -> bool:
             fields = {int(at): str(value) for at, value in dict(said.get("fields", {})).items()}
             cursor = said.get("cursor")
             await socket.send_json(await live.press(str(said["key"]), fields, cursor if isinstance(cursor, int) else None))
+        elif kind == "learn" and learn is not None:
+            await socket.send_json(await learn(said))
         else:
             raise ValueError(kind)
     except ProblemError as error:

@@ -1,0 +1,99 @@
+"""A host that nobody has defined: seen at a raw terminal, learned from one sign-on, and connected with what was typed there."""
+
+import asyncio
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from bricola.client import Client
+from bricola.client.screens import TerminalLine
+from bricola.core.problems import ProblemError
+from bricola.demo.registry import make_registry
+from tests.core.terminals import demo_host
+from tests.serving import Served, serving
+
+ENVIRONMENT = {"environments/trial.yaml": "environment: trial\n"}
+
+
+def _told(line: TerminalLine, kind: str) -> dict[str, Any]:
+    while True:
+        told = line.hear(20)
+        assert told is not None
+        if told["type"] == kind:
+            return told
+
+
+def _inputs(screen: dict[str, Any]) -> list[int]:
+    return [one["start"] for one in screen["fields"] if not one.get("protected")]
+
+
+def _press(line: TerminalLine, screen: dict[str, Any], key: str, *texts: str) -> dict[str, Any]:
+    line.press(key, dict(zip(_inputs(screen), texts, strict=False)))
+    moved = _told(line, "moved")
+    return dict(moved["screen"])
+
+
+def _on(kind: str, tmp_path: Path, work: Callable[[Served, Client, str], None], **behaviour: Any) -> None:
+    """Do something with a service and one of the demo's hosts, each on a thread of its own."""
+    registry = tmp_path / "registry.db"
+    make_registry(registry)
+
+    async def run() -> None:
+        async with demo_host(kind, registry, **behaviour) as (_, port):
+            await asyncio.to_thread(_with_service, port)
+
+    def _with_service(port: int) -> None:
+        with serving(tmp_path / "data") as served, served.client() as client:
+            client.apply(ENVIRONMENT)
+            work(served, client, f"127.0.0.1:{port}")
+
+    asyncio.run(run())
+
+
+@pytest.mark.parametrize(("kind", "engine", "start"), [("ledger", "tn3270", "lkm100"), ("berths", "tn5250", "")])
+def test_a_host_is_learned_from_one_sign_on_and_answers_the_next_terminal(tmp_path: Path, kind: str, engine: str, start: str) -> None:
+    def work(served: Served, client: Client, address: str) -> None:
+        with client.strange_terminal("trial", address, engine) as line:
+            opened = _told(line, "opened")
+            assert (opened["user"], opened["known"], opened["pooled"]) == ("", "", False)
+            again = _press(line, opened["screen"], "Enter", "LKCLERK", "no such word")  # the host refuses, and one sees how
+            menu = _press(line, again, "Enter", "LKCLERK", "SLUICE77")
+            assert menu["lines"] != again["lines"]
+            made = line.learn("host-of-old")
+        assert (made["backend"], made["credential"]) == ("host-of-old", "host-of-old")
+        files = client.export()
+        assert "SLUICE77" not in str(files)
+        assert "SLUICE77" not in str(made)
+        text = files["backends/host-of-old.yaml"]
+        assert "credential: user" in text
+        assert "credential: password" in text
+        assert "refused:" in text
+        assert start in text
+        assert "credential: host-of-old" in files["environments/trial.yaml"]
+        checked = client.check("trial", "host-of-old")[0]
+        assert checked["passed"], checked
+        with client.terminal("trial", "host-of-old") as line:  # of the pool: signed on, at the start
+            there = _told(line, "opened")
+            assert (there["user"], there["known"]) == ("LKCLERK", made["start"])
+
+    _on(kind, tmp_path, work)
+
+
+def test_what_a_walk_cannot_say_is_refused_with_what_to_do(tmp_path: Path) -> None:
+    def work(served: Served, client: Client, address: str) -> None:
+        with client.strange_terminal("trial", address, "tn3270") as line:
+            opened = _told(line, "opened")
+            _press(line, opened["screen"], "Enter", "LKCLERK", "no such word")
+            with pytest.raises(ProblemError) as caught:
+                line.learn("host-of-old")
+            assert caught.value.problem.code == "learning.start"
+        assert "backends/host-of-old.yaml" not in client.export()
+        for settings, code in (({"engine": "tn3271"}, "terminal.engine"), ({"code_page": "cp9"}, "codepage.unknown")):
+            with pytest.raises(ProblemError) as caught, \
+                    client.strange_terminal("trial", address, **{"engine": "tn3270", **settings}) as line:
+                _told(line, "opened")
+            assert caught.value.problem.code == code
+
+    _on("ledger", tmp_path, work)
