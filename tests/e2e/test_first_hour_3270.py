@@ -2,7 +2,6 @@
 
 The terminal runs in a pseudo-terminal, and the test types what a person would."""
 
-import asyncio
 import fcntl
 import os
 import pty
@@ -11,16 +10,13 @@ import select
 import struct
 import subprocess
 import termios
-import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
-from bricola.demo.registry import make_registry
 from tests.commands import run_command
 from tests.conftest import COMMAND
-from tests.core.terminals import PASSWORD, USER, demo_host
+from tests.core.terminals import PASSWORD, USER
+from tests.hosts import host_on_a_thread
 
 
 class Window:
@@ -68,33 +64,9 @@ class Window:
         return text
 
 
-@contextmanager
-def _host(folder: Path) -> Iterator[str]:
-    """The demo's ledger host on a thread of its own."""
-    registry = folder / "registry.db"
-    make_registry(registry)
-    ready, done = threading.Event(), threading.Event()
-    ports: list[int] = []
-
-    async def run() -> None:
-        async with demo_host("ledger", registry) as (_, port):
-            ports.append(port)
-            ready.set()
-            await asyncio.to_thread(done.wait)
-
-    thread = threading.Thread(target=lambda: asyncio.run(run()), daemon=True)
-    thread.start()
-    ready.wait(30)
-    try:
-        yield f"127.0.0.1:{ports[0]}"
-    finally:
-        done.set()
-        thread.join(30)
-
-
 def test_from_an_empty_folder_to_an_answered_call_on_a_3270_host(empty: tuple[str, dict[str, str]], tmp_path: Path) -> None:
     address, environ = empty
-    with _host(tmp_path) as host:
+    with host_on_a_thread("ledger", tmp_path) as host:
         begun = run_command(("start", address), environ, "\n".join(["imke", "a-long-password-1", "", "tn3270", host]) + "\n")
         assert begun.returncode == 0, begun.stdout + begun.stderr
         assert f"Next: bricola terminal {host} --engine tn3270" in begun.stdout

@@ -1,6 +1,5 @@
 """A host that nobody has defined: seen at a raw terminal, learned from one sign-on, and connected with what was typed there."""
 
-import asyncio
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -10,9 +9,8 @@ import pytest
 from bricola.client import Client
 from bricola.client.screens import TerminalLine
 from bricola.core.problems import ProblemError
-from bricola.demo.registry import make_registry
-from tests.core.terminals import demo_host
-from tests.serving import Served, serving
+from tests.hosts import host_on_a_thread
+from tests.serving import serving
 
 ENVIRONMENT = {"environments/trial.yaml": "environment: trial\n"}
 
@@ -35,26 +33,16 @@ def _press(line: TerminalLine, screen: dict[str, Any], key: str, *texts: str) ->
     return dict(moved["screen"])
 
 
-def _on(kind: str, tmp_path: Path, work: Callable[[Served, Client, str], None], **behaviour: Any) -> None:
-    """Do something with a service and one of the demo's hosts, each on a thread of its own."""
-    registry = tmp_path / "registry.db"
-    make_registry(registry)
-
-    async def run() -> None:
-        async with demo_host(kind, registry, **behaviour) as (_, port):
-            await asyncio.to_thread(_with_service, port)
-
-    def _with_service(port: int) -> None:
-        with serving(tmp_path / "data") as served, served.client() as client:
-            client.apply(ENVIRONMENT)
-            work(served, client, f"127.0.0.1:{port}")
-
-    asyncio.run(run())
+def _on(kind: str, tmp_path: Path, work: Callable[[Client, str], None]) -> None:
+    """Do something with a service and one of the demo's hosts."""
+    with host_on_a_thread(kind, tmp_path) as address, serving(tmp_path / "data") as served, served.client() as client:
+        client.apply(ENVIRONMENT)
+        work(client, address)
 
 
 @pytest.mark.parametrize(("kind", "engine", "start"), [("ledger", "tn3270", "lkm100"), ("berths", "tn5250", "")])
 def test_a_host_is_learned_from_one_sign_on_and_answers_the_next_terminal(tmp_path: Path, kind: str, engine: str, start: str) -> None:
-    def work(served: Served, client: Client, address: str) -> None:
+    def work(client: Client, address: str) -> None:
         with client.strange_terminal("trial", address, engine) as line:
             opened = _told(line, "opened")
             assert (opened["user"], opened["known"], opened["pooled"]) == ("", "", False)
@@ -82,7 +70,7 @@ def test_a_host_is_learned_from_one_sign_on_and_answers_the_next_terminal(tmp_pa
 
 
 def test_what_a_walk_cannot_say_is_refused_with_what_to_do(tmp_path: Path) -> None:
-    def work(served: Served, client: Client, address: str) -> None:
+    def work(client: Client, address: str) -> None:
         with client.strange_terminal("trial", address, "tn3270") as line:
             opened = _told(line, "opened")
             _press(line, opened["screen"], "Enter", "LKCLERK", "no such word")

@@ -11,7 +11,7 @@ import { CopyButton, Problems, Select } from "../parts/controls";
 import { TextField } from "../parts/dialog";
 import { Mark } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
-import { t } from "../text";
+import { rich, t } from "../text";
 
 /** A name of many words as one: toll_rate becomes TollRate. */
 const pascal = (name: string) =>
@@ -26,8 +26,10 @@ export default function StartPage() {
   const ends = useLoad<{ backend: string; environment: string; bound: boolean; family: string }[]>("/backends", 10);
   if (!overview.data || !ends.data) return null;
   const environment = overview.data.environments[0]?.name ?? "";
-  const backend =
-    ends.data.find((one) => one.bound && one.environment === environment && one.family === "database")?.backend ?? "";
+  const bound = ends.data.filter((one) => one.bound && one.environment === environment);
+  const host = bound.find((one) => one.family === "terminal host")?.backend ?? "";
+  const database = bound.find((one) => one.family === "database")?.backend ?? "";
+  const backend = database || host;
   const service = overview.data.services.find((one) =>
     one.deployments.some((at) => at.environment === environment && at.answers),
   );
@@ -52,9 +54,31 @@ export default function StartPage() {
         </Step>
         <Step number={2} title={t("A backend")} done={backend} waits={!environment}>
           <ConnectBackend environment={environment} families={["database"]} onDone={reload} />
+          <p className="mt-3 border-t border-line pt-2 text-ink2">
+            {rich(
+              "Or a terminal host: {0}",
+              <Link className="act" href="/screens/record">
+                {t("see it at a terminal, sign on once, and record a task")}
+              </Link>,
+            )}
+          </p>
         </Step>
-        <Step number={3} title={t("A table as a service")} done={service?.name ?? ""} waits={!backend}>
-          <FirstService environment={environment} backend={backend} onDone={reload} />
+        <Step
+          number={3}
+          title={database || !host ? t("A table as a service") : t("A task of the host as a service")}
+          done={service?.name ?? ""}
+          waits={!backend}
+        >
+          {database || !host ? (
+            <FirstService environment={environment} backend={backend} onDone={reload} />
+          ) : (
+            <Link
+              className="btn btn-main"
+              href={`/screens/record?place=${encodeURIComponent(`${environment} ${host}`)}`}
+            >
+              {t("Record a walk through {0}", host)}
+            </Link>
+          )}
         </Step>
         <Step number={4} title={t("A caller, and a call")} done="" waits={!service}>
           {service && <FirstCall environment={environment} service={service.name} onDone={reload} />}

@@ -20,6 +20,7 @@ export function FinishPanel({
   recording,
   backend,
   environment,
+  isProtected,
   services,
   roles,
   onChange,
@@ -28,6 +29,7 @@ export function FinishPanel({
   recording: Recording;
   backend: string;
   environment: string;
+  isProtected: boolean;
   services: string[];
   roles: string[];
   onChange: (next: Recording) => void;
@@ -35,10 +37,17 @@ export function FinishPanel({
 }) {
   const act = useAct();
   const [done, setDone] = useState<Finished>();
-  const send = (save: boolean) =>
+  const [live, setLive] = useState(false);
+  const send = (save: boolean, publish = false) =>
     act.run(async () => {
       setDone(undefined);
-      setDone(await ask<Finished>("POST", "/screens-recordings", body(recording, backend, environment, save)));
+      const made = await ask<Finished>("POST", "/screens-recordings", body(recording, backend, environment, save));
+      setDone(made);
+      if (!publish || made.problems.length) return;
+      const service = encodeURIComponent(recording.service);
+      await ask("POST", `/services/${service}/releases`, { notes: t("{0}, as it was recorded", recording.operation) });
+      await ask("POST", `/services/${service}/deployments`, { environment });
+      setLive(true);
     });
   const saved = Boolean(done?.changes.length);
   const set = (change: Partial<Recording>) => {
@@ -50,7 +59,11 @@ export function FinishPanel({
       {saved ? (
         <div>
           <p className="mb-2 flex items-center gap-2 font-semibold text-ok">
-            {rich("{0}Saved as drafts, and filmed", <Mark name="serving" />)}
+            {rich(
+              "{0}{1}",
+              <Mark name="serving" />,
+              live ? t("{0} answers in {1}", recording.service, environment) : t("Saved as drafts, and filmed"),
+            )}
           </p>
           <ul className="mb-3">
             {done?.changes.map((one) => (
@@ -60,7 +73,12 @@ export function FinishPanel({
             ))}
           </ul>
           <div className="flex gap-2">
-            {recording.service && (
+            {live && (
+              <Link className="btn btn-main" href="/start">
+                {t("Let a caller in")}
+              </Link>
+            )}
+            {recording.service && !live && (
               <Link className="btn btn-main" href={`/releases?service=${encodeURIComponent(recording.service)}`}>
                 {rich("Release and deploy {0}", recording.service)}
               </Link>
@@ -141,6 +159,19 @@ export function FinishPanel({
               />,
             )}
           </label>
+          {!services.includes(recording.service) && !roles.length && (
+            <Labelled label={t("The role that may call it")}>
+              {(id) => (
+                <input
+                  id={id}
+                  className="field font-mono"
+                  placeholder={t("reader")}
+                  value={recording.roles[0] ?? ""}
+                  onChange={(event) => set({ roles: event.target.value ? [event.target.value] : [] })}
+                />
+              )}
+            </Labelled>
+          )}
           {!services.includes(recording.service) && roles.length > 0 && (
             <fieldset className="mb-2">
               <legend className="lbl">{t("Who may call the new service")}</legend>
@@ -196,6 +227,18 @@ export function FinishPanel({
             <button type="submit" className="btn btn-main" aria-disabled={act.busy}>
               {t("Save as drafts")}
             </button>
+            {!isProtected && (
+              <button
+                type="button"
+                className="btn"
+                aria-disabled={act.busy || !recording.name || !recording.service}
+                onClick={() => {
+                  if (!act.busy && recording.name && recording.service) void send(true, true);
+                }}
+              >
+                {t("Save and publish in {0}", environment)}
+              </button>
+            )}
             <button type="button" className="btn" aria-disabled={act.busy} onClick={() => void send(false)}>
               {t("Check it first")}
             </button>

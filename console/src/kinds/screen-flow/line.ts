@@ -1,11 +1,12 @@
 /** The line to a live terminal over WebSocket. */
 import { useCallback, useEffect, useRef, useState } from "react";
 import type { Problem } from "../../api";
-import type { HostScreen, Moved, Opened, Seen } from "./types";
+import type { HostScreen, Learned, Moved, Opened, Seen } from "./types";
 
 type Told =
   | Opened
   | Moved
+  | Learned
   | ({ type: "screen" } & Seen)
   | ({ type: "refused"; problems: Problem[] } & Seen)
   | { type: "ended"; problems: Problem[] };
@@ -16,7 +17,10 @@ export interface Line {
   seen: Seen | undefined;
   waiting: boolean;
   problems: Problem[];
-  open: (environment: string, backend: string) => void;
+  /** `path` is that of the terminal, below the API. */
+  open: (path: string) => void;
+  /** Make a backend of a host that nobody had defined. */
+  learn: (name: string, credential: string) => Promise<Learned | undefined>;
   press: (key: string, fields: Record<string, string>, cursor: number) => Promise<Moved | undefined>;
   reset: () => void;
   leave: () => void;
@@ -26,6 +30,7 @@ export interface Line {
 export function useLine(onScreen: (screen: HostScreen) => void): Line {
   const socket = useRef<WebSocket | null>(null);
   const answer = useRef<((moved: Moved | undefined) => void) | null>(null);
+  const lesson = useRef<((learned: Learned | undefined) => void) | null>(null);
   const [state, setState] = useState<Line["state"]>("closed");
   const [opened, setOpened] = useState<Opened>();
   const [seen, setSeen] = useState<Seen>();
@@ -40,14 +45,14 @@ export function useLine(onScreen: (screen: HostScreen) => void): Line {
     setWaiting(false);
     answer.current?.(moved);
     answer.current = null;
+    lesson.current?.(undefined);
+    lesson.current = null;
   };
-  const open = useCallback((environment: string, backend: string) => {
+  const open = useCallback((path: string) => {
     socket.current?.close();
     setState("opening");
     setProblems([]);
-    const made = new WebSocket(
-      `${location.origin.replace("http", "ws")}/api/v1/terminals/${encodeURIComponent(environment)}/${encodeURIComponent(backend)}`,
-    );
+    const made = new WebSocket(`${location.origin.replace("http", "ws")}/api/v1/${path}`);
     socket.current = made;
     made.onmessage = (event) => {
       const told = JSON.parse(String(event.data)) as Told;
@@ -62,6 +67,12 @@ export function useLine(onScreen: (screen: HostScreen) => void): Line {
         return;
       }
       setProblems([]);
+      if (told.type === "learned") {
+        setWaiting(false);
+        lesson.current?.(told);
+        lesson.current = null;
+        return;
+      }
       setSeen(told);
       heard.current(told.screen);
       if (told.type === "opened") {
@@ -103,11 +114,24 @@ export function useLine(onScreen: (screen: HostScreen) => void): Line {
         setProblems([]);
         say({ type: "press", key, fields, cursor });
       }),
+    learn: (name, credential) =>
+      new Promise((done) => {
+        if (lesson.current || state !== "open") {
+          done(undefined);
+          return;
+        }
+        lesson.current = done;
+        setWaiting(true);
+        setProblems([]);
+        say({ type: "learn", name, credential });
+      }),
     reset: () => say({ type: "reset" }),
     leave: () => {
       say({ type: "leave" });
       socket.current?.close();
       setState("closed");
+      setOpened(undefined);
+      setSeen(undefined);
     },
   };
 }

@@ -1,6 +1,7 @@
 /** What is pointed at on a screen, and the meaning that it is given: an input, an output, a list. */
 import { rich, t } from "../../text";
-import { ListForm, PlaceForm, type Selected } from "./marks";
+import { ListForm } from "./list-form";
+import { PlaceForm, type Selected } from "./marks";
 import { type Area, type HostScreen, type Kind, type List, type Place } from "./types";
 
 export function Meaning({
@@ -8,6 +9,7 @@ export function Meaning({
   screen,
   keys,
   onMark,
+  onFault,
   onPlace,
   onList,
   onRemove,
@@ -16,6 +18,7 @@ export function Meaning({
   screen: HostScreen;
   keys: string[];
   onMark: (kind: Kind | "list", area: Area) => void;
+  onFault: (area: Area) => void;
   onPlace: (old: Place, next: Place) => void;
   onList: (old: List, next: List) => void;
   onRemove: (one: NonNullable<Selected>) => void;
@@ -43,6 +46,11 @@ export function Meaning({
               <button type="button" className="btn" onClick={() => onMark("output", selected.area)}>
                 {t("Make it an output")}
               </button>
+              {!selected.isInput && (
+                <button type="button" className="btn" onClick={() => onFault(selected.area)}>
+                  {t("It is a refusal of the host")}
+                </button>
+              )}
               {selected.isInput && (
                 <button type="button" className="btn" onClick={() => onMark("fixed", selected.area)}>
                   {t("Always the same")}

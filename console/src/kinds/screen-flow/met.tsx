@@ -2,7 +2,8 @@
 import { rich, t } from "../../text";
 import { type Selected } from "./marks";
 import { met, named, type Recording } from "./recorder";
-import { type List, type Place } from "./types";
+import { Trash2 } from "lucide-react";
+import { type Fault, type List, type Place } from "./types";
 
 const MARKED = "flex w-full items-center gap-2 border-t border-line px-4 py-1 text-left";
 
@@ -12,6 +13,8 @@ export function ScreensMet({
   opened,
   places,
   lists,
+  faults,
+  onFault,
   selected,
   onSelect,
   onRename,
@@ -21,6 +24,9 @@ export function ScreensMet({
   opened: { screens: string[]; start: string };
   places: Place[];
   lists: List[];
+  faults: Fault[];
+  /** With another name, or taken out. */
+  onFault: (old: Fault, next: Fault | undefined) => void;
   selected: Selected;
   onSelect: (one: Selected) => void;
   onRename: (raw: string, name: string) => void;
@@ -81,7 +87,34 @@ export function ScreensMet({
           <span className="ml-auto text-xs text-ink2">{rich("list {0} to {1}", one.first_row, one.last_row)}</span>
         </button>
       ))}
-      {!places.length && !lists.length && (
+      {faults.map((one, index) => (
+        <div key={index} className="border-t border-line px-4 py-1">
+          <span className="flex items-center">
+            <input
+              aria-label={t("Name of the fault {0}", one.message)}
+              className="w-full bg-transparent font-mono text-[12.5px] outline-none focus:underline"
+              value={one.name}
+              onChange={(event) => onFault(one, { ...one, name: event.target.value })}
+            />
+            <button
+              type="button"
+              className="ibtn"
+              aria-label={t("Remove the fault {0}", one.name)}
+              onClick={() => onFault(one, undefined)}
+            >
+              <Trash2 size={14} />
+            </button>
+          </span>
+          <input
+            aria-label={t("Text of the fault {0}", one.name)}
+            title={t("The part of the message that is always the same")}
+            className="field h-6! text-xs"
+            value={one.message}
+            onChange={(event) => onFault(one, { ...one, message: event.target.value })}
+          />
+        </div>
+      ))}
+      {!places.length && !lists.length && !faults.length && (
         <p className="px-4 pb-2 text-xs text-ink2">
           {t("Nothing yet. Click a field or a text, or drag over the rows of a list.")}
         </p>

@@ -1,5 +1,7 @@
 /** The recorded moves: numbered, verb first; choosing one shows the screen as it was before it. */
-import { ArrowRight, Keyboard, LogIn, Trash2 } from "lucide-react";
+import { ArrowRight, Keyboard, LogIn, Pencil, Trash2 } from "lucide-react";
+import { useState } from "react";
+import { Select } from "../../parts/controls";
 import { Mark } from "../../parts/marks";
 import { named, type Recording } from "./recorder";
 import { spot, type Shot } from "./types";
@@ -29,16 +31,23 @@ export function MoveList({
   start,
   shown,
   replayed,
+  keys,
   onShow,
+  onChange,
   onRemove,
 }: {
   recording: Recording;
   start: string;
+  /** That the terminal has. */
+  keys: string[];
+  /** Another key, or other texts, of a move. */
+  onChange: (index: number, change: Partial<Pick<Shot, "key" | "typed">>) => void;
   shown: number | undefined;
   replayed: Replayed[];
   onShow: (index: number | undefined) => void;
   onRemove: (index: number) => void;
 }) {
+  const [edited, setEdited] = useState<number>();
   const last = recording.shots[recording.shots.length - 1];
   return (
     <ol className="px-4 py-2">
@@ -47,7 +56,9 @@ export function MoveList({
         <div>
           <b className="font-semibold">{t("Sign on")}</b>
           <p className="text-xs text-ink2">
-            {rich("By the backend’s credential, ends at {0}", <span className="font-mono">{start}</span>)}
+            {start
+              ? rich("By the backend’s credential, ends at {0}", <span className="font-mono">{start}</span>)
+              : t("By you, at this terminal")}
           </p>
         </div>
       </li>
@@ -55,11 +66,14 @@ export function MoveList({
         const typed = typedWords(recording, shot);
         const again = replayed[index];
         return (
-          <li key={index} className={`flex gap-2.5 border-t border-line py-1.5 ${shown === index ? "chosen" : ""}`}>
+          <li
+            key={index}
+            className={`flex flex-wrap gap-2.5 border-t border-line py-1.5 ${shown === index ? "chosen" : ""}`}
+          >
             <Keyboard size={18} strokeWidth={1.75} className="mt-0.5 ml-0.5 shrink-0 text-ink3" />
             <button
               type="button"
-              className="min-w-0 grow text-left"
+              className="min-w-0 grow basis-0 text-left"
               aria-pressed={shown === index}
               onClick={() => onShow(shown === index ? undefined : index)}
             >
@@ -97,15 +111,27 @@ export function MoveList({
             <button
               type="button"
               className="ibtn"
+              aria-label={t("Change move {0}", index + 1)}
+              aria-expanded={edited === index}
+              onClick={() => setEdited(edited === index ? undefined : index)}
+            >
+              <Pencil size={15} strokeWidth={1.75} />
+            </button>
+            <button
+              type="button"
+              className="ibtn"
               aria-label={t("Remove move {0}", index + 1)}
               onClick={() => onRemove(index)}
             >
               <Trash2 size={15} strokeWidth={1.75} />
             </button>
+            {edited === index && (
+              <MoveForm shot={shot} number={index + 1} keys={keys} onChange={(change) => onChange(index, change)} />
+            )}
           </li>
         );
       })}
-      {last && (
+      {last && start && (
         <li className="flex gap-2 border-t border-line pt-2 text-xs text-ink2">
           <Mark name={named(recording, last.came) === start ? "serving" : "risk"} />
           {named(recording, last.came) === start
@@ -114,5 +140,46 @@ export function MoveList({
         </li>
       )}
     </ol>
+  );
+}
+
+/** Another key, and other texts in the fields that were typed into; a secret stays one. */
+function MoveForm({
+  shot,
+  number,
+  keys,
+  onChange,
+}: {
+  shot: Shot;
+  number: number;
+  keys: string[];
+  onChange: (change: Partial<Pick<Shot, "key" | "typed">>) => void;
+}) {
+  return (
+    <div className="w-full basis-full pl-7">
+      <Select
+        label={t("Key of move {0}", number)}
+        value={shot.key}
+        onChange={(key) => onChange({ key })}
+        options={keys.map((one) => ({ value: one, word: one }))}
+      />
+      {Object.entries(shot.typed).map(([start, text]) => {
+        const at = spot(shot.before, Number(start));
+        return (
+          <label key={start} className="mt-1 block text-xs text-ink2">
+            {t("Row {0}, column {1}", at.row, at.column)}
+            <input
+              className="field font-mono"
+              aria-label={t("Text of move {0} at row {1}, column {2}", number, at.row, at.column)}
+              disabled={text === null}
+              placeholder={text === null ? t("a secret") : ""}
+              value={text ?? ""}
+              onChange={(event) => onChange({ typed: { ...shot.typed, [start]: event.target.value } })}
+            />
+          </label>
+        );
+      })}
+      <p className="mt-1 text-xs text-ink3">{t("Replay shows whether the host answers it the same.")}</p>
+    </div>
   );
 }

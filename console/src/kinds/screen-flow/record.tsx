@@ -23,11 +23,15 @@ import {
   proposed,
   renamed,
   samePlace,
+  textIn,
+  withChangedMove,
+  withFault,
   withMove,
   withoutMove,
   type Recording,
 } from "./recorder";
 import { Opening } from "./opening";
+import { LearnPanel, pathOf, type StrangeHost } from "./strange";
 import { erase, fieldsOf, fresh, overlaid, step, tab, type, type Typed } from "./typing";
 import {
   positionOf,
@@ -72,6 +76,9 @@ export default function RecordPage() {
   const [finishing, setFinishing] = useState(false);
   const [replayed, setReplayed] = useState<Replayed[]>([]);
   const [replaying, setReplaying] = useState(false);
+  const [strange, setStrange] = useState<StrangeHost>();
+  const [learning, setLearning] = useState(false);
+  const [told, setTold] = useState("");
   const act = useAct();
 
   const gone =
@@ -231,16 +238,20 @@ export default function RecordPage() {
     <div className="grid min-h-0 grow grid-rows-[auto_minmax(0,1fr)]">
       <header className="flex items-center gap-3 border-b border-line px-5 py-2">
         <div className="min-w-0">
-          <h1 className="text-[20px] leading-6 font-semibold">{recording.name || t("New screen flow")}</h1>
+          <h1 className="text-[20px] leading-6 font-semibold">
+            {line.opened && strange ? t("A new host") : recording.name || t("New screen flow")}
+          </h1>
           <p className="text-xs text-ink2">
             {line.opened
-              ? t(
-                  "Screens of {0} in {1}, {2}, device {3}",
-                  line.opened.backend,
-                  place?.environment ?? "",
-                  line.opened.engine,
-                  line.opened.device || t("by the host"),
-                )
+              ? strange
+                ? t("{0}, {1}: sign on, and stop where work begins", strange.address, strange.engine)
+                : t(
+                    "Screens of {0} in {1}, {2}, device {3}",
+                    line.opened.backend,
+                    place?.environment ?? "",
+                    line.opened.engine,
+                    line.opened.device || t("by the host"),
+                  )
               : t("Walk through the task once and point at what goes in and out")}
           </p>
         </div>
@@ -251,7 +262,17 @@ export default function RecordPage() {
           </span>
         )}
         <span className="ml-auto flex items-center gap-2">
-          {line.state === "open" && (
+          {line.state === "open" && strange && (
+            <>
+              <button type="button" className="btn" onClick={line.leave}>
+                {t("Leave")}
+              </button>
+              <button type="button" className="btn btn-main" onClick={() => setLearning(true)}>
+                {t("Connect it")}
+              </button>
+            </>
+          )}
+          {line.state === "open" && !strange && (
             <>
               <button type="button" className="btn" onClick={() => setPaused(!paused)}>
                 {paused ? <Play size={15} /> : <Pause size={15} />}
@@ -286,11 +307,17 @@ export default function RecordPage() {
           opening={line.state === "opening"}
           problems={line.problems}
           onPlace={(next) => setSearch({ place: next })}
+          told={told}
           onOpen={() => {
-            if (place) {
-              setRecording(empty);
-              line.open(place.environment, place.backend);
-            }
+            if (!place) return;
+            setRecording(empty);
+            setStrange(undefined);
+            line.open(`terminals/${encodeURIComponent(place.environment)}/${encodeURIComponent(place.backend)}`);
+          }}
+          onStrange={(host) => {
+            setRecording(empty);
+            setStrange(host);
+            line.open(pathOf(host));
           }}
         />
       ) : (
@@ -302,6 +329,15 @@ export default function RecordPage() {
               opened={line.opened}
               places={places}
               lists={lists}
+              faults={recording.faults.filter((one) => one.screen === screenName)}
+              onFault={(old, next) =>
+                setRecording((all) => ({
+                  ...all,
+                  faults: next
+                    ? all.faults.map((one) => (one === old ? next : one))
+                    : all.faults.filter((one) => one !== old),
+                }))
+              }
               selected={selected}
               onSelect={setSelected}
               onRename={(raw, name) => setRecording((old) => renamed(old, raw, name))}
@@ -368,21 +404,35 @@ export default function RecordPage() {
               </div>
               {line.problems.length > 0 && <Problems problems={line.problems} />}
               {act.problems.length > 0 && <Problems problems={act.problems} />}
-              <Meaning
-                selected={selected}
-                screen={screen}
-                keys={line.opened.keys}
-                onMark={mark}
-                onPlace={changePlace}
-                onList={changeList}
-                onRemove={remove}
-              />
+              {!strange && (
+                <Meaning
+                  selected={selected}
+                  screen={screen}
+                  keys={line.opened.keys}
+                  onMark={mark}
+                  onFault={(area) =>
+                    setRecording((old) =>
+                      withFault(
+                        old,
+                        screenName,
+                        area,
+                        textIn(screen, area.row, area.column, area.lastColumn - area.column + 1),
+                      ),
+                    )
+                  }
+                  onPlace={changePlace}
+                  onList={changeList}
+                  onRemove={remove}
+                />
+              )}
             </section>
             <aside aria-label={t("Recorded moves")} className="min-h-0 overflow-auto border-l border-line">
               <h2 className="px-4 pt-3 pb-1 font-semibold">{t("Recorded moves")}</h2>
               <MoveList
                 recording={recording}
                 start={line.opened.start}
+                keys={line.opened.keys}
+                onChange={(index, change) => setRecording((old) => withChangedMove(old, index, change))}
                 shown={shown}
                 replayed={replayed}
                 onShow={setShown}
@@ -401,11 +451,37 @@ export default function RecordPage() {
           </div>
         )
       )}
+      {learning && strange && (
+        <LearnPanel
+          address={strange.address}
+          problems={line.problems}
+          busy={line.waiting}
+          onClose={() => setLearning(false)}
+          onLearn={(name, credential) =>
+            void line.learn(name, credential).then((made) => {
+              if (!made) return;
+              setLearning(false);
+              setStrange(undefined);
+              setRecording(empty);
+              line.leave();
+              setTold(
+                [
+                  t("{0} is connected in {1}; work begins on {2}.", made.backend, made.environment, made.start),
+                  ...made.notes,
+                ].join(" "),
+              );
+              setSearch({ place: `${made.environment} ${made.backend}` });
+              ends.reload();
+            })
+          }
+        />
+      )}
       {finishing && place && (
         <FinishPanel
           recording={recording}
           backend={place.backend}
           environment={place.environment}
+          isProtected={place.protected}
           services={(overview.data?.services ?? []).map((one) => one.name)}
           roles={(roles.data ?? []).map((one) => one.role)}
           onChange={setRecording}

@@ -26,6 +26,8 @@ export interface Recording {
   operation: string;
   roles: string[];
   writes: boolean;
+  /** Where a screen's messages stand: row, column, length. */
+  messages: Record<string, [number, number, number]>;
   /** The silence after which the host has written all of a screen, in seconds; null where nobody heard it. */
   quiet: number | null;
 }
@@ -42,6 +44,7 @@ export const empty: Recording = {
   operation: "",
   roles: [],
   writes: true,
+  messages: {},
   quiet: null,
 };
 
@@ -66,6 +69,38 @@ export function withMove(recording: Recording, moved: Moved): Recording {
   };
 }
 
+/** A message of the host is a declared fault of the flow; where it stands, the screen's messages are looked for. */
+export function withFault(recording: Recording, screen: string, area: Area, message: string): Recording {
+  const taken = recording.faults.map((one) => one.name);
+  const name = free(taken, faultName(message));
+  return {
+    ...recording,
+    faults: [
+      ...recording.faults.filter((one) => one.screen !== screen || one.message !== message),
+      { screen, message, name },
+    ],
+    messages: {
+      ...recording.messages,
+      [screen]: [area.row, area.column, Math.max(area.lastColumn - area.column + 1, 40)],
+    },
+  };
+}
+
+/** A name of what a message says: its first words. */
+export function faultName(message: string): string {
+  const words = (message.match(/[A-Za-z]+/g) ?? []).slice(0, 4);
+  return words.map((one) => one.charAt(0).toUpperCase() + one.slice(1).toLowerCase()).join("") || "Refused";
+}
+
+/** Another key, or other texts, of a move. */
+export function withChangedMove(
+  recording: Recording,
+  index: number,
+  change: Partial<Pick<Shot, "key" | "typed">>,
+): Recording {
+  return { ...recording, shots: recording.shots.map((one, at) => (at === index ? { ...one, ...change } : one)) };
+}
+
 export function withoutMove(recording: Recording, index: number): Recording {
   return { ...recording, shots: recording.shots.filter((_, at) => at !== index) };
 }
@@ -80,6 +115,9 @@ export function renamed(recording: Recording, raw: string, name: string): Record
     places: recording.places.map(change),
     lists: recording.lists.map(change),
     faults: recording.faults.map(change),
+    messages: Object.fromEntries(
+      Object.entries(recording.messages).map(([screen, at]) => [screen === old ? name : screen, at]),
+    ),
   };
 }
 
@@ -140,6 +178,7 @@ export function listFrom(recording: Recording, screen: string, area: Area, guess
     dates,
     decimal,
     fraction,
+    line: 1,
   }));
   return {
     screen,
@@ -155,6 +194,7 @@ export function listFrom(recording: Recording, screen: string, area: Area, guess
     ends: guess.ends,
     until_same: Boolean(guess.press) && !guess.goes_on && !guess.ends,
     most: 1000,
+    lines: 1,
   };
 }
 
@@ -210,7 +250,7 @@ export function body(recording: Recording, backend: string, environment: string,
     known: named(recording, one.known),
     came: named(recording, one.came),
   }));
-  const { name, places, lists, faults, description, service, operation, roles, writes, quiet } = recording;
+  const { name, places, lists, faults, messages, description, service, operation, roles, writes, quiet } = recording;
   return {
     name,
     backend,
@@ -219,6 +259,7 @@ export function body(recording: Recording, backend: string, environment: string,
     places,
     lists,
     faults,
+    messages,
     description,
     service,
     operation,

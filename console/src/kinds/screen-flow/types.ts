@@ -27,6 +27,17 @@ export interface Opened extends Seen {
   screens: string[];
 }
 
+/** What became of a host that nobody had defined. */
+export interface Learned {
+  type: "learned";
+  backend: string;
+  environment: string;
+  credential: string;
+  start: string;
+  screens: string[];
+  notes: string[];
+}
+
 export interface Moved extends Seen {
   type: "moved";
   number: number;
@@ -71,6 +82,8 @@ export interface Column extends Look {
   name: string;
   column: number;
   length: number;
+  /** On which of the lines of a row it stands, from 1. */
+  line: number;
 }
 
 export type TextMark = Api.ScreenMark;
@@ -86,6 +99,8 @@ export interface List {
   ends: TextMark | null;
   until_same: boolean;
   most: number;
+  /** Of the screen, for one row. */
+  lines: number;
 }
 
 export interface Fault {

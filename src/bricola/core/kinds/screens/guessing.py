@@ -132,7 +132,8 @@ def guess_marks(screen: Screen, others: Sequence[Screen], visits: Sequence[Scree
     if not found:
         raise ProblemError(Problem("recording.mark", "Nothing that was seen tells this screen from the others.",
                                    found=shown(next((line.strip() for line in screen.lines if line.strip()), "")),
-                                   mend="Go through it once more with other data, or give it a mark by hand: a text that only this screen has."))
+                                   mend="Go through it once more with other data, or give it a mark by hand: a text that it "
+                                        "alone has."))
     marks = [max(found, key=lambda one: one[1])[0]]
     if screen.inputs and len(screen.inputs) <= 8:
         first = screen.inputs[0]

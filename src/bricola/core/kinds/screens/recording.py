@@ -67,11 +67,12 @@ class MarkedColumn:
     dates: str = ""
     decimal: Literal["point", "comma"] = "point"
     fraction: int | None = None
+    line: int = 1
 
 
 @dataclass(frozen=True)
 class MarkedList:
-    """A region that is a list."""
+    """A region that is a list; `lines` of the screen are one row of it, and `line` of a column says on which of them it stands."""
 
     screen: str
     name: str
@@ -83,6 +84,7 @@ class MarkedList:
     ends: Mark | None = None
     until_same: bool = False
     most: int = 1000
+    lines: int = 1
 
 
 @dataclass(frozen=True)
@@ -134,14 +136,27 @@ def check(recording: Recording, host: TerminalHost) -> list[Problem]:
         )
     for shot in shots:
         for one in shot.before.inputs:
-            if one.hidden and shot.typed.get(one.start, "") != "":
+            if one.hidden and shot.typed.get(one.start, "") != "" and not _is_input(recording, shot, one.start):
                 problems.append(Problem("recording.secret", "A hidden field was typed into.", place=f"{place}, {shot.known}",
-                                        mend="Signing on belongs to the backend. Take this move out."))
+                                        mend="Signing on belongs to the backend: take this move out. Or make the field an input, which "
+                                             "callers give and nobody sees."))
     if not any(one.kind == "output" for one in recording.places) and not recording.lists:
         problems.append(
             Problem("recording.output", "Nothing is answered.", place=place, mend="Click a field to make it an output, or mark a list.")
         )
     return problems
+
+
+def _is_input(recording: Recording, shot: Shot, start: int) -> bool:
+    row, column = divmod(start, shot.before.columns)
+    return any(one.kind == "input" and one.screen == shot.known and (one.row, one.column) == (row + 1, column + 1)
+               for one in recording.places)
+
+
+def _is_hidden(recording: Recording, place: MarkedPlace) -> bool:
+    """Whether what is typed there is shown to nobody."""
+    return any(field.hidden and field.start == shot.before.position(place.row, place.column)
+               for shot in recording.shots if shot.known == place.screen for field in shot.before.inputs)
 
 
 def draft(recording: Recording, host: TerminalHost) -> list[Definition]:
@@ -168,7 +183,8 @@ def draft(recording: Recording, host: TerminalHost) -> list[Definition]:
     inputs = {one.name: one for one in recording.places if one.kind == "input"}
     flow = ScreenFlowDefinition(
         name=recording.name, description=recording.description, backend=recording.backend, writes=recording.writes,
-        input=tuple(FlowInput(**_typed(one), sample=_sample(one, recording)) for one in inputs.values()),
+        input=tuple(FlowInput(**_typed(one), sample=_sample(one, recording), sensitive=_is_hidden(recording, one))
+                    for one in inputs.values()),
         output=(*(FlowOutput(**_typed(one)) for one in recording.places if one.kind == "output"), *_list_outputs(recording)),
         faults=tuple(FlowFault(name=one, fields=tuple(inputs)) for one in dict.fromkeys(one.name for one in recording.faults)),
         screens=screens, moves=_moves(recording, recording.shots[:split], host, True),
@@ -232,8 +248,8 @@ def _screen(name: str, screen: Screen, recording: Recording, met: Mapping[str, S
     places = tuple(Place(name=one.name, row=one.row, column=one.column, length=one.length, dates=one.dates, decimal=one.decimal)
                    for one in recording.places if one.screen == name)
     lists = tuple(ListRegion(
-        name=one.name, rows=(one.first_row, one.last_row),
-        columns=tuple(ListColumn(name=two.name, column=two.column, length=two.length, dates=two.dates, decimal=two.decimal)
+        name=one.name, rows=(one.first_row, one.last_row), lines=one.lines,
+        columns=tuple(ListColumn(name=two.name, column=two.column, length=two.length, line=two.line, dates=two.dates, decimal=two.decimal)
                       for two in one.columns),
         press=one.press, goes_on=(one.goes_on,) if one.goes_on else (), ends=(one.ends,) if one.ends else (), until_same=one.until_same)
         for one in recording.lists if one.screen == name)
@@ -279,7 +295,8 @@ def _moves(recording: Recording, shots: Sequence[Shot], host: TerminalHost, task
         if shot.known == shot.came and shot.known in lists and shot.key == lists[shot.known].press:
             continue  # paging belongs to the list
         read, collect = (tuple(reads.pop(shot.known, ())), lists.pop(shot.known, None)) if task else ((), None)
-        fills = tuple(_fill(shot, start, text, recording, known) for start, text in shot.typed.items() if text)
+        fills = tuple(_fill(shot, start, text, recording, known) for start, text in shot.typed.items()
+                      if text or (text is None and _is_input(recording, shot, start)))
         turns = [Turn(screen=shot.came), *(Turn(screen=one.screen, message=one.message, fault=one.name) for one in recording.faults
                                            if task and one.screen in (shot.known, shot.came))]
         moves.append(Move(on=shot.known, read=read, collect=_collect(collect, recording) if collect else None, fill=fills, press=shot.key,

@@ -78,6 +78,7 @@ class ColumnBody(BaseModel):
     dates: str = Field("", max_length=40)
     decimal: Look = "point"
     fraction: int | None = Field(None, ge=0, le=18)
+    line: int = Field(1, ge=1, le=10)
 
 
 class ListBody(BaseModel):
@@ -91,6 +92,7 @@ class ListBody(BaseModel):
     ends: Mark | None = None
     until_same: bool = False
     most: int = Field(1000, ge=1, le=1_000_000)
+    lines: int = Field(1, ge=1, le=10)
 
 
 class FaultBody(BaseModel):
