@@ -25,6 +25,7 @@ import type { Section } from "./kinds/kind";
 import { ALL, useLens, within } from "./lens";
 import { useLoad } from "./load";
 import { Segments } from "./parts/controls";
+import { ContextWords } from "./parts/context";
 import { Logo, Mark } from "./parts/marks";
 import { useSession } from "./session";
 import { clock } from "./formats";
@@ -140,6 +141,7 @@ export function Shell({ children, onLeave }: { children: ReactNode; onLeave: () 
             <span className="font-semibold">{word}</span>
           )}
         </nav>
+        {chosen && <ContextWords context={chosen.context} />}
         <button
           type="button"
           onClick={() => setFinding(true)}

@@ -5,6 +5,7 @@ import { useAct } from "../act";
 import { useLoad } from "../load";
 import { ActsHead, Problems, Select } from "../parts/controls";
 import { Labelled, TextField, Panel } from "../parts/dialog";
+import { Form } from "../parts/form";
 import { Mark } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
 import { daysUntil, until, when } from "../formats";
@@ -15,6 +16,7 @@ export function Credentials() {
   const { data, reload } = useLoad<Credential[]>("/credentials", 10);
   const act = useAct();
   const [editing, setEditing] = useState<Credential | "new" | null>(null);
+  const [describing, setDescribing] = useState<Credential | null>(null);
   if (!data) return null;
   const why = admin ? undefined : t("Changing credentials needs the role admin");
   const remove = (name: string) =>
@@ -50,7 +52,7 @@ export function Credentials() {
           <tr>
             <th scope="col">{t("Credential")}</th>
             <th scope="col">{t("Kind")}</th>
-            <th scope="col">{t("User")}</th>
+            <th scope="col">{t("Account")}</th>
             <th scope="col">{t("Expires")}</th>
             <th scope="col">{t("Last used")}</th>
             <th scope="col">{t("Renewed")}</th>
@@ -65,7 +67,11 @@ export function Credentials() {
                 {one.name}
               </th>
               <td>{one.kind}</td>
-              <td>{one.user || "–"}</td>
+              <td>
+                {one.user || "–"}
+                {one.account && <span className="block text-xs text-ink2">{one.account}</span>}
+                {one.cost && <span className="block text-xs text-ink2">{one.cost}</span>}
+              </td>
               <td>
                 {one.expires_at ? <Expiry at={one.expires_at} /> : <span className="text-ink3">{t("never")}</span>}
               </td>
@@ -79,11 +85,39 @@ export function Credentials() {
                 )}
               </td>
               <td>
-                {one.used_by.map((use) => `${use.backend} in ${use.environment}`).join(", ") || (
-                  <span className="text-ink3">{t("nothing")}</span>
-                )}
+                {one.used_by.map((use) => (
+                  <span key={`${use.backend} ${use.environment}`} className="flex items-center gap-1.5">
+                    {t("{0} in {1}", use.backend, use.environment)}
+                    {use.signs_on_as && use.signs_on_as !== one.user && (
+                      <span className="text-xs text-ink2">{t("as {0}", use.signs_on_as)}</span>
+                    )}
+                    {!!use.powers?.length && (
+                      <span
+                        className="flex items-center gap-1 text-xs text-warn"
+                        title={t(
+                          "What the backend says that this account may do beyond rows of tables; calls need a technical one",
+                        )}
+                      >
+                        <Mark name="risk" />
+                        {use.powers.join(", ")}
+                      </span>
+                    )}
+                  </span>
+                ))}
+                {!one.used_by.length && <span className="text-ink3">{t("nothing")}</span>}
               </td>
               <td className="n">
+                <button
+                  type="button"
+                  className="act mr-3"
+                  aria-disabled={!admin}
+                  title={why}
+                  onClick={() => {
+                    if (admin) setDescribing(one);
+                  }}
+                >
+                  {t("Describe")}
+                </button>
                 <button
                   type="button"
                   className="act mr-3"
@@ -131,7 +165,53 @@ export function Credentials() {
           />
         )}
       </Panel>
+      <Panel
+        title={t("Describe {0}", describing?.name ?? "")}
+        open={describing !== null}
+        onClose={() => setDescribing(null)}
+      >
+        {describing && (
+          <WordsForm
+            of={describing}
+            onDone={() => {
+              setDescribing(null);
+              reload();
+            }}
+          />
+        )}
+      </Panel>
     </>
+  );
+}
+
+/** Whose account it is, what using it costs, and what it is for. */
+function WordsForm({ of, onDone }: { of: Credential; onDone: () => void }) {
+  const act = useAct();
+  const [account, setAccount] = useState(of.account);
+  const [cost, setCost] = useState(of.cost);
+  const [description, setDescription] = useState(of.description);
+  const save = () =>
+    act.run(async () => {
+      await ask("PUT", `/credentials/${encodeURIComponent(of.name)}/words`, { account, cost, description });
+      onDone();
+    });
+  return (
+    <Form word={t("Save the words")} busy={act.busy} onSend={() => void save()}>
+      <TextField
+        label={t("Whose account it is")}
+        hint={t("A person, an office, or a technical account of one.")}
+        value={account}
+        onChange={setAccount}
+      />
+      <TextField
+        label={t("What using it costs")}
+        hint={t("Like a licence for each session, or a price for each call.")}
+        value={cost}
+        onChange={setCost}
+      />
+      <TextField label={t("What it is for")} value={description} onChange={setDescription} />
+      <Problems problems={act.problems} />
+    </Form>
   );
 }
 

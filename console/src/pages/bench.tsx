@@ -20,6 +20,7 @@ import { PickFrom } from "../bench/picker";
 import { Result } from "../bench/result";
 import { useLens } from "../lens";
 import { useLoad } from "../load";
+import { ContextWords } from "../parts/context";
 import { Problems, Segments, Select } from "../parts/controls";
 import { EnvTag } from "../parts/marks";
 import { mayAtLeast, useSession } from "../session";
@@ -252,6 +253,9 @@ export default function BenchPage() {
                 )}
               </label>
             )}
+            <ContextWords
+              context={overview.data?.environments.find((one) => one.name === place.environment)?.context}
+            />
             <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">
               {rich(
                 "SOAP{0}",

@@ -158,8 +158,13 @@ class PoolView(TypedDict):
 
 @closed
 class CredentialUse(TypedDict):
+    """Where a credential is used; `signs_on_as` in the form that the backend wants, `powers` what it told that the account may do beyond
+    rows of tables, null where it was not asked since the start."""
+
     environment: str
     backend: str
+    signs_on_as: str
+    powers: list[str] | None
 
 
 @closed
@@ -174,7 +179,7 @@ class CredentialPlace(TypedDict):
 
 @closed
 class Credential(TypedDict):
-    """Everything but the secret."""
+    """Everything but the secret. `account` says whose it is, `cost` what using it costs, in the owner's words."""
 
     name: str
     kind: CredentialKind
@@ -186,6 +191,8 @@ class Credential(TypedDict):
     rotated_by: str
     last_used_at: str | None
     overlap_until: str | None
+    account: str
+    cost: str
     used_by: list[CredentialUse]
 
 

@@ -3,13 +3,16 @@
 import sys
 from datetime import datetime
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import out, print_json, table, text, when
 from bricola.core.problems import Problem, ProblemError
+
+if TYPE_CHECKING:
+    from bricola.api import running
 
 Expires = Annotated[datetime | None, typer.Option("--expires", formats=["%Y-%m-%d"], metavar="YYYY-MM-DD",
                                                   help="When the secret itself runs out.")]
@@ -34,12 +37,10 @@ def register(app: typer.Typer) -> None:
         if not found:
             out.print("No credentials yet. Add one: bricola credentials add NAME --user USER")
             return
-        out.print(table(("Credential", "Kind", "User", "Expires", "Last used", "Renewed", "Overlap until", "Used by"), [
-            (f"[bold]{text(one['name'])}[/]", one["kind"], text(one["user"] or "–"), _expiry(one["expires_at"]),
-             when(one["last_used_at"]) if one["last_used_at"] else "[dim]never[/]",
-             f"{when(one['rotated_at'] or '')} by {text(one['rotated_by'])}",
-             when(one["overlap_until"]) if one["overlap_until"] else "",
-             text(", ".join(f"{use['backend']} in {use['environment']}" for use in one["used_by"]) or "nothing"))
+        out.print(table(("Credential", "Kind", "Account", "Expires", "Last used", "Renewed", "Used by"), [
+            (f"[bold]{text(one['name'])}[/]", one["kind"], _account(one), _expiry(one["expires_at"]),
+             when(one["last_used_at"]) if one["last_used_at"] else "[dim]never[/]", _renewed(one),
+             "\n".join(_use(two, one["user"]) for two in one["used_by"]) or "nothing")
             for one in found
         ]))
 
@@ -56,6 +57,19 @@ def register(app: typer.Typer) -> None:
             made = client.add_credential(name, secret, "certificate" if key else kind, user, pem, _aware(expires), description)
         print_json(made) if as_json else out.print(
             f"Added [bold]{text(name)}[/]. Name it in an environment: 'credential: {text(name)}'. It is never shown.")
+
+    @credentials.command("describe")
+    def describe(
+        name: str,
+        account: Annotated[str | None, typer.Option(help="Whose account it is.")] = None,
+        cost: Annotated[str | None, typer.Option(help="What using it costs.")] = None,
+        description: Annotated[str | None, typer.Option(help="What it is for.")] = None,
+        at: At = "", as_json: Json = False,
+    ) -> None:
+        """Say whose account a credential is, what using it costs, and what it is for."""
+        with connect(at) as client:
+            made = client.describe_credential(name, description, account, cost)
+        print_json(made) if as_json else out.print(f"{text(name)}: {_account(made)}")
 
     @credentials.command("allow")
     def allow(name: str, environment: str, at: At = "", as_json: Json = False) -> None:
@@ -96,6 +110,25 @@ def register(app: typer.Typer) -> None:
             count = client.renew_key()
         print_json({"secrets": count}) if as_json else out.print(
             f"Sealed {count} {'secret' if count == 1 else 'secrets'} with a new key. Keep a copy of the key file apart from backups.")
+
+
+def _account(one: "running.Credential") -> str:
+    """Who signs on, whose account that is, and what it costs."""
+    told = [text(one["user"] or "–"), *(f"[dim]{text(words)}[/]" for words in (one["account"], one["cost"]) if words)]
+    return "\n".join(told)
+
+
+def _renewed(one: "running.Credential") -> str:
+    renewed = f"{when(one['rotated_at'] or '')} by {text(one['rotated_by'])}"
+    return f"{renewed}\n[dim]the old one until {when(one['overlap_until'])}[/]" if one["overlap_until"] else renewed
+
+
+def _use(use: "running.CredentialUse", user: str) -> str:
+    """A backend that signs on with it: as whom, where the backend wants another form of the name, and what it lets that account do."""
+    words = f"{text(use['backend'])} in {text(use['environment'])}"
+    if use["signs_on_as"] not in ("", user):
+        words += f" as {text(use['signs_on_as'])}"
+    return f"{words}  [yellow]▲ {text(', '.join(use['powers']))}[/]" if use["powers"] else words
 
 
 def _expiry(moment: str | None) -> str:

@@ -52,6 +52,12 @@ class RunningCalls(ApiConnection):
                 "expires_at": expires_at.isoformat() if expires_at else None}
         return cast("running.Credential", self._ask("POST", f"/credentials/{name}/rotation", json=body))
 
+    def describe_credential(self, name: str, description: str | None = None, account: str | None = None,
+                            cost: str | None = None) -> "running.Credential":
+        """Say whose account it is, what using it costs, and what it is for; what is None stays as it is."""
+        body = {"description": description, "account": account, "cost": cost}
+        return cast("running.Credential", self._ask("PUT", f"/credentials/{name}/words", json=body))
+
     def allow_credential(self, name: str, environment: str) -> "list[running.CredentialPlace]":
         """Agree, as an admin, that it is presented where the environment names it; answers all its places."""
         return cast("list[running.CredentialPlace]", self._ask("POST", f"/credentials/{name}/places", json={"environment": environment}))

@@ -31,6 +31,8 @@ class StoredCredential:
     kind: str
     description: str
     created_at: str
+    account: str  # whose it is
+    cost: str  # of using it
     versions: tuple[StoredVersion, ...]
 
 
@@ -42,14 +44,20 @@ def credentials(db: Db) -> list[StoredCredential]:
     versions: dict[str, list[StoredVersion]] = {}
     for row in db.execute(f"{_VERSION} ORDER BY id DESC"):
         versions.setdefault(row[1], []).append(StoredVersion(*row))
-    rows = db.execute("SELECT name, kind, description, created_at FROM credential ORDER BY name")
-    return [StoredCredential(name, kind, description, at, tuple(versions.get(name, ()))) for name, kind, description, at in rows]
+    rows = db.execute("SELECT name, kind, description, created_at, account, cost FROM credential ORDER BY name")
+    return [StoredCredential(name, kind, description, at, account, cost, tuple(versions.get(name, ())))
+            for name, kind, description, at, account, cost in rows]
 
 
 def add_credential(db: Db, name: str, kind: str, description: str) -> bool:
     """Whether it was added; not when the name is taken."""
     return db.execute("INSERT INTO credential (name, kind, description, created_at) VALUES (?,?,?,?) ON CONFLICT DO NOTHING",
                       (name, kind, description, timestamp())).rowcount > 0
+
+
+def describe(db: Db, name: str, description: str, account: str, cost: str) -> None:
+    """What people say of a credential."""
+    db.execute("UPDATE credential SET description = ?, account = ?, cost = ? WHERE name = ?", (description, account, cost, name))
 
 
 def add_version(db: Db, credential: str, user: str, sealed: bytes, certificate: str, expires_at: str | None,

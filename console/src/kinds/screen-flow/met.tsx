@@ -56,10 +56,12 @@ export function ScreensMet({
       ))}
       {!recording.shots.length && (
         <p className="px-4 py-1 text-xs text-ink2">
-          {rich(
-            "The start screen is {0}. Click the screen and type.",
-            <span className="font-mono">{opened.start}</span>,
-          )}
+          {opened.start
+            ? rich(
+                "The start screen is {0}. Click the screen and type.",
+                <span className="font-mono">{opened.start}</span>,
+              )
+            : t("Click the screen and type.")}
         </p>
       )}
       <h2 className="px-4 pt-3 pb-1 font-semibold">{t("Marked here")}</h2>

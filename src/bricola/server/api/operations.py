@@ -48,6 +48,14 @@ class CredentialUse(BaseModel):
     environment: str
 
 
+class CredentialWords(BaseModel):
+    """What people say of a credential; what is left out stays as it is."""
+
+    description: str | None = Field(None, max_length=500)
+    account: str | None = Field(None, max_length=200)
+    cost: str | None = Field(None, max_length=200)
+
+
 class Rotation(NewSecret):
     overlap_hours: float = Field(24.0, ge=0, le=8760)
 
@@ -108,6 +116,12 @@ async def rotate_credential(name: str, body: Rotation, user: Admin, bricola: Run
     """A new secret, in force at once; the old one is tried too while the overlap lasts."""
     return await credentials.rotate(bricola, name, body.user, body.secret, body.certificate, body.expires_at,
                                     timedelta(hours=body.overlap_hours), user.name)
+
+
+@router.put("/credentials/{name}/words", response_model=answers.Credential)
+async def describe_credential(name: str, body: CredentialWords, user: Admin, bricola: Running) -> dict[str, Any]:
+    """Say whose account it is, what using it costs, and what it is for."""
+    return await credentials.describe(bricola, name, body.model_dump(), user.name)
 
 
 @router.post("/credentials/{name}/places", response_model=list[answers.CredentialPlace])

@@ -117,6 +117,7 @@ class Places:
         self._secrets, self._films = secrets, films
         self.effective: dict[str, str] = {}  # live setting -> the moment since when it is in effect
         self.seen: dict[tuple[str, str], float] = {}  # environment and backend -> when a service was last held against it, since 1970
+        self.powers: dict[tuple[str, str], tuple[str, ...]] = {}  # the same -> what its account may do beyond rows, as it told then
         self._live: dict[Place, LivePlace] = {}
         self._down: dict[Place, ProblemError] = {}
         # By environment, backend and engine: a release from before a backend moved must not take away the pool of the next.

@@ -14,6 +14,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.server.ports.changes import Change, Changes, Topic
 from bricola.server.ports.credentials import Credentials
 from bricola.server.ports.drafts import Drafts, unknown
+from bricola.server.ports.places import Places
 from bricola.server.vault import read_key_pair
 from bricola.store import credentials, jobs
 from bricola.store.credentials import CredentialPlace, StoredCredential
@@ -24,6 +25,7 @@ class Ports(Protocol):
     drafts: Drafts
     changes: Changes
     credentials: Credentials
+    places: Places
 
 
 KINDS = tuple(CredentialKind)
@@ -38,6 +40,20 @@ def users_of(ports: Ports, name: str) -> list[dict[str, str]]:
     """Which backend of which environment signs on with it."""
     return [{"environment": environment.name, "backend": binding.name}
             for environment in ports.drafts.catalogue.environments() for binding in environment.backends if binding.credential == name]
+
+
+def _uses(ports: Ports, name: str, user: str) -> list[dict[str, Any]]:
+    """Where it is used: as whom, in the form that the backend wants, and what the backend told that this account may do beyond rows of
+    tables; None where nobody asked it since the start."""
+    found: list[dict[str, Any]] = []
+    for environment in ports.drafts.catalogue.environments():
+        for binding in environment.backends:
+            if binding.credential == name:
+                powers = ports.places.powers.get((environment.name, binding.name))
+                found.append({"environment": environment.name, "backend": binding.name,
+                              "signs_on_as": binding.user_form.replace("{user}", user) if user else "",
+                              "powers": list(powers) if powers is not None else None})
+    return found
 
 
 def places_of(environment: EnvironmentDefinition, catalogue: Catalogue) -> list[CredentialPlace]:
@@ -109,7 +125,8 @@ def _plain(ports: Ports, one: StoredCredential) -> dict[str, Any]:
         "rotated_at": newest.created_at if newest else None, "rotated_by": newest.author if newest else "",
         "last_used_at": newest.last_used_at if newest else None,
         "overlap_until": max((old.ends_at or "" for old in overlapping), default=None),
-        "used_by": users_of(ports, one.name),
+        "account": one.account, "cost": one.cost,
+        "used_by": _uses(ports, one.name, newest.user if newest else ""),
     }
 
 
@@ -150,6 +167,20 @@ async def add(ports: Ports, name: str, kind: str, user: str, secret: str, certif
         sealed = ports.credentials.vault.seal(secret)
         credentials.add_version(change.db, name, user, sealed, certificate, expires_at, author, datetime.now(UTC))
         change.note(author, "add", f"credential {name}", None, {"kind": kind, "user": user, "expires_at": expires_at})
+        return _find(change.db, name)
+
+    return _plain(ports, await ports.changes.make([Topic.CREDENTIALS], work))
+
+
+async def describe(ports: Ports, name: str, words: Mapping[str, str | None], author: str) -> dict[str, Any]:
+    """Say whose account it is (`account`), what using it costs (`cost`), what it is for (`description`); what is None stays as it is."""
+
+    def work(change: Change) -> StoredCredential:
+        old = _find(change.db, name)
+        before = {"description": old.description, "account": old.account, "cost": old.cost}
+        after = {key: before[key] if words.get(key) is None else str(words[key]) for key in before}
+        credentials.describe(change.db, name, **after)
+        change.note(author, "describe", f"credential {name}", before, after)
         return _find(change.db, name)
 
     return _plain(ports, await ports.changes.make([Topic.CREDENTIALS], work))

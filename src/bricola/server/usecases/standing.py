@@ -55,6 +55,7 @@ async def _one(ports: Ports, environment: EnvironmentDefinition, backend: str, p
                 found += await _marks(session, backend, environment)
             seen = ports.places.seen[environment.name, backend] = time.time()
             powers = tuple(await session.powers()) if any(one.statement for one in probes) else ()
+            ports.places.powers[environment.name, backend] = powers
             return BackendFact(seen, tuple(found), powers, tuple(_rights(probes)) if powers else ())
     except TimeoutError:
         problem = Problem(UNSEEN, f"{backend} did not answer within {_SECONDS:g} seconds.", Kind.BACKEND)
