@@ -160,7 +160,7 @@ function PartRow({
           </label>
         )}
         <span className="min-w-0 grow truncate text-xs text-ink3" title={told}>
-          {told}
+          {optional ? "" : told}
         </span>
         {grammar.may && (
           <span className="flex shrink-0">

@@ -193,6 +193,9 @@ export default function BenchPage() {
                 />
               </div>
             </div>
+            <ContextWords
+              context={overview.data?.environments.find((one) => one.name === place.environment)?.context}
+            />
           </div>
           <div className="flex h-[36px] shrink-0 items-center gap-3 px-5 text-xs">
             <h2 className="text-sm font-semibold">{t("Input")}</h2>
@@ -253,9 +256,6 @@ export default function BenchPage() {
                 )}
               </label>
             )}
-            <ContextWords
-              context={overview.data?.environments.find((one) => one.name === place.environment)?.context}
-            />
             <span className="ml-auto flex items-center gap-1.5 text-xs text-ink2">
               {rich(
                 "SOAP{0}",
