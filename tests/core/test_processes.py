@@ -7,7 +7,7 @@ import pytest
 from lxml import etree
 
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import ContractDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.expressions.types import Of, Type, of_record
 from bricola.core.kinds import registry as _registry  # noqa: F401 — the kinds are known from here on

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import ContractDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.objects.review import EmptyFields, UnfitRow
 from bricola.core.kinds.screens.review import FilmFacts

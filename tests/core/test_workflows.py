@@ -13,7 +13,8 @@ from bricola.core.calls.call import Call
 from bricola.core.calls.trace import Trace
 from bricola.core.calls.trials import Trial
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.kinds.workflows.definition import WorkflowDefinition

@@ -88,7 +88,7 @@ def test_from_an_empty_folder_to_an_answered_call_on_a_3270_host(empty: tuple[st
         window.wait_for("V E S S E L")
         window.type("LK-0412", "\r")
         window.wait_for("Last passage")
-        window.wait_for("PF12")
+        window.wait_for("Passed on")
         window.type("\x1b[24~")  # F12, the way out
         window.wait_for("M A I N")
         window.type("\x18")

@@ -99,7 +99,8 @@ def test_the_same_definitions_run_on_postgresql_with_a_sealed_credential(
     assert page["vessel"][-1]["registration"] < again["vessel"][0]["registration"]
     assert {one["identity"] for one in client.pool("live", "registry")["sessions"]} == {"bricola"}
     assert client.pool("live", "registry")["backend_limit"] == 37  # 40, less 3 that the server keeps for its administrators
-    credential = next(one for one in client.credentials() if one["used_by"] == [{"environment": "live", "backend": "registry"}])
+    credential = next(one for one in client.credentials()
+                          if [(two["environment"], two["backend"]) for two in one["used_by"]] == [("live", "registry")])
     assert credential["last_used_at"]
     assert PASSWORD not in str([client.credentials(), client.audit(limit=1000), client.export(), client.pools()])
     client_files = [file for file in demo.data.rglob("*") if file.is_file()]

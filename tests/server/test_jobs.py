@@ -393,7 +393,7 @@ def test_a_job_goes_on_with_the_release_that_accepted_it_when_the_service_is_sto
         with first.client() as client:
             token = publish(client)
             with ServiceClient(f"{first.url}/rest/trial/Weirs", caller_token=token) as weirs:
-                job = weirs.call("Raise", codes=["W1", "W2"], pause="0.5")["job"]
+                job = weirs.call("Raise", codes=["W1", "W2"], pause="2")["job"]
                 until(lambda: crest(tmp_path, "W1") == 5)
             client.apply({"raise.yaml": RAISE.replace("crest + 1", "crest + 2")})
             client.release("Weirs", "by two")

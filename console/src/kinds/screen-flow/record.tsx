@@ -1,5 +1,4 @@
 /** Recording a walk through a terminal application: the live screen, what is pointed at, and the moves. */
-import { Circle, Pause, Play, RotateCcw } from "lucide-react";
 import { useState } from "react";
 import { useAddress } from "../../address";
 import { ask, type BackendEnd, type Overview } from "../../api";
@@ -31,6 +30,7 @@ import {
   type Recording,
 } from "./recorder";
 import { Opening } from "./opening";
+import { RecordHead } from "./record-head";
 import { LearnPanel, pathOf, type StrangeHost } from "./strange";
 import { erase, fieldsOf, fresh, overlaid, step, tab, type, type Typed } from "./typing";
 import {
@@ -45,10 +45,7 @@ import {
   type RegionGuess,
 } from "./types";
 import { mayAtLeast, useSession } from "../../session";
-import { plural } from "../../formats";
 import { rich, t } from "../../text";
-
-const STATE = "ml-3 inline-flex h-7 items-center gap-2 rounded-[3px] border px-2.5 font-semibold";
 
 export default function RecordPage() {
   const may = mayAtLeast(useSession(), "integrator");
@@ -236,70 +233,32 @@ export default function RecordPage() {
   if (!may) return <p className="px-5 py-4 text-ink2">{t("Recording needs the role integrator.")}</p>;
   return (
     <div className="grid min-h-0 grow grid-rows-[auto_minmax(0,1fr)]">
-      <header className="flex items-center gap-3 border-b border-line px-5 py-2">
-        <div className="min-w-0">
-          <h1 className="text-[20px] leading-6 font-semibold">
-            {line.opened && strange ? t("A new host") : recording.name || t("New screen flow")}
-          </h1>
-          <p className="text-xs text-ink2">
-            {line.opened
-              ? strange
-                ? t("{0}, {1}: sign on, and stop where work begins", strange.address, strange.engine)
-                : t(
-                    "Screens of {0} in {1}, {2}, device {3}",
-                    line.opened.backend,
-                    place?.environment ?? "",
-                    line.opened.engine,
-                    line.opened.device || t("by the host"),
-                  )
-              : t("Walk through the task once and point at what goes in and out")}
-          </p>
-        </div>
-        {line.state === "open" && (
-          <span className={`${STATE} ${paused ? "border-edge text-ink2" : "border-bad text-bad"}`}>
-            <Circle size={11} fill="currentColor" stroke="none" />
-            {paused ? t("Paused") : t("Recording")}, {plural(recording.shots.length, "move")}
-          </span>
-        )}
-        <span className="ml-auto flex items-center gap-2">
-          {line.state === "open" && strange && (
-            <>
-              <button type="button" className="btn" onClick={line.leave}>
-                {t("Leave")}
-              </button>
-              <button type="button" className="btn btn-main" onClick={() => setLearning(true)}>
-                {t("Connect it")}
-              </button>
-            </>
-          )}
-          {line.state === "open" && !strange && (
-            <>
-              <button type="button" className="btn" onClick={() => setPaused(!paused)}>
-                {paused ? <Play size={15} /> : <Pause size={15} />}
-                {paused ? t("Go on") : t("Pause")}
-              </button>
-              <button
-                type="button"
-                className="btn"
-                aria-disabled={!recording.shots.length || replaying}
-                onClick={() => void replay()}
-              >
-                {rich("{0}Replay from move 1", <RotateCcw size={15} />)}
-              </button>
-              <button
-                type="button"
-                className="btn btn-main"
-                aria-disabled={!recording.shots.length}
-                onClick={() => {
-                  if (recording.shots.length) setFinishing(true);
-                }}
-              >
-                {t("Finish")}
-              </button>
-            </>
-          )}
-        </span>
-      </header>
+      <RecordHead
+        title={line.opened && strange ? t("A new host") : recording.name || t("New screen flow")}
+        where={
+          line.opened
+            ? strange
+              ? t("{0}, {1}: sign on, and stop where work begins", strange.address, strange.engine)
+              : t(
+                  "Screens of {0} in {1}, {2}, device {3}",
+                  line.opened.backend,
+                  place?.environment ?? "",
+                  line.opened.engine,
+                  line.opened.device || t("by the host"),
+                )
+            : t("Walk through the task once and point at what goes in and out")
+        }
+        open={line.state === "open"}
+        strange={Boolean(strange)}
+        paused={paused}
+        moves={recording.shots.length}
+        replaying={replaying}
+        onLeave={line.leave}
+        onConnect={() => setLearning(true)}
+        onPause={() => setPaused(!paused)}
+        onReplay={() => void replay()}
+        onFinish={() => setFinishing(true)}
+      />
       {!line.opened ? (
         <Opening
           hosts={hosts}

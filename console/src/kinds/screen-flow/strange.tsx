@@ -16,7 +16,20 @@ export interface StrangeHost {
   tls: string;
   device: string;
   code_page: string;
+  /** Of a 3270: 2 to 5. */
+  model: string;
+  /** A 5250 of 27 rows of 132. */
+  wide: string;
 }
+
+/** Models of a 3270; a wide 5250. */
+const SIZES = [
+  ["2", "24 x 80"],
+  ["3", "32 x 80"],
+  ["4", "43 x 80"],
+  ["5", "27 x 132 (3270)"],
+  ["wide", "27 x 132 (5250)"],
+] as const;
 
 export const pathOf = ({ environment, ...query }: StrangeHost) =>
   `strange-terminals/${encodeURIComponent(environment)}?${new URLSearchParams({ ...query }).toString()}`;
@@ -31,6 +44,8 @@ export function StrangeForm({ opening, onOpen }: { opening: boolean; onOpen: (ho
     tls: "off",
     device: "",
     code_page: "cp037",
+    model: "2",
+    wide: "false",
   });
   const environment = host.environment || (environments.find((one) => !one.protected) ?? environments[0])?.name || "";
   const engine = host.engine || engines[0]?.engine || "";
@@ -70,6 +85,15 @@ export function StrangeForm({ opening, onOpen }: { opening: boolean; onOpen: (ho
           value={host.device}
           onChange={(device) => set({ device })}
         />
+        <div>
+          <span className="lbl">{t("Size of the screen")}</span>
+          <Select
+            label={t("Size of the screen")}
+            value={host.wide === "true" ? "wide" : host.model}
+            onChange={(next) => set(next === "wide" ? { wide: "true" } : { model: next, wide: "false" })}
+            options={SIZES.map(([value, word]) => ({ value, word }))}
+          />
+        </div>
         <TextField label={t("Code page")} value={host.code_page} onChange={(code_page) => set({ code_page })} />
       </div>
     </Form>

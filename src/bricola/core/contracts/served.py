@@ -16,7 +16,8 @@ from bricola.core.contracts.reading.bundle import Bundle, location_of
 from bricola.core.contracts.reading.contract import ReadContract, ReadOperation, ReadService
 from bricola.core.contracts.reading.parts import joined
 from bricola.core.contracts.reading.wsdl import read_contract
-from bricola.core.definitions.model import ContractDefinition, ServiceDefinition
+from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.model import FaultShape, OperationShape, Record
 

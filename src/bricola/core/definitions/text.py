@@ -17,6 +17,7 @@ from yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
 from bricola.core.definitions import access as _access  # noqa: F401 — the same
 from bricola.core.definitions import contexts as _contexts  # noqa: F401 — the same
 from bricola.core.definitions import model as _shared  # noqa: F401 — its kinds are known from here on
+from bricola.core.definitions import outside as _outside  # noqa: F401 — the same
 from bricola.core.definitions import requests as _requests  # noqa: F401 — the same
 from bricola.core.definitions import suites as _suites  # noqa: F401 — the same
 from bricola.core.definitions import table_rules as _table_rules  # noqa: F401 — the same

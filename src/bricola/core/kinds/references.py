@@ -12,7 +12,8 @@ from pydantic import ValidationError
 
 from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue, Reference
-from bricola.core.definitions.model import BackendDefinition, ContractDefinition, ServiceDefinition
+from bricola.core.definitions.model import BackendDefinition, ServiceDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.parts import RecordDefinition, TypeDefinition, TypedPart
 from bricola.core.definitions.suites import SuiteDefinition
 from bricola.core.kinds.registry import kind_of

@@ -5,7 +5,8 @@ from typing import Any
 
 from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue, Reference
-from bricola.core.definitions.model import BackendDefinition, ContractDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.model import BackendDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.parts import RecordDefinition, TypeDefinition, TypedPart
 from bricola.core.definitions.runs import add_kind, remove_kind
 from bricola.core.definitions.suites import SuiteDefinition

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from bricola.core.contracts.kept import keep_contract
 from bricola.core.contracts.served import Offered, offered
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.model import Operation, ServiceDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.kinds.around import AFTER, BEFORE, misfits
 from bricola.core.kinds.implementing import implemented
 from bricola.core.kinds.kind import Probe, ResolvedOperation

@@ -21,8 +21,9 @@ from bricola.core.contracts.says import MAY_DIFFER
 from bricola.core.contracts.served import read_definition_of
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import default_path
-from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.model import Operation, ServiceDefinition
 from bricola.core.definitions.names import kebab_case
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.text import write_definition
 from bricola.core.kinds.breaking import broken_by
 from bricola.core.kinds.registry import needs

@@ -18,7 +18,8 @@ from bricola.core.contracts.compatibility import ContractChange, Verdict, worst
 from bricola.core.contracts.drift import drift
 from bricola.core.contracts.reading.wsdl import read_contract
 from bricola.core.contracts.served import read_definition_of
-from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition
+from bricola.core.definitions.model import EnvironmentDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.durations import MONTH
 from bricola.core.kinds.registry import find_source, kind_of
 from bricola.core.problems import Problem, ProblemError

@@ -7,7 +7,8 @@ from typing import Any
 
 from bricola.core.contracts.served import offered
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.model import Operation, ServiceDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.kinds.implementing import matched
 from bricola.core.kinds.resolve import resolve_operation
 from bricola.core.problems import ProblemError

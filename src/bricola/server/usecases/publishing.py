@@ -8,8 +8,9 @@ from pydantic import ValidationError
 
 from bricola.core.contracts.served import offered
 from bricola.core.definitions.folder import default_path
-from bricola.core.definitions.model import ContractDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.model import Operation, ServiceDefinition
 from bricola.core.definitions.names import kebab_case, pascal_case
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.runs import read_runs
 from bricola.core.definitions.text import write_definition
 from bricola.core.kinds.registry import find_kind

@@ -12,8 +12,9 @@ from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.folder import default_path
-from bricola.core.definitions.model import BackendDefinition, ContractDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.model import BackendDefinition, Operation, ServiceDefinition
 from bricola.core.definitions.names import kebab_case
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.requests import RequestDefinition, Side, lacks, locked
 from bricola.core.definitions.text import read_data, read_mapping, write_definition
 from bricola.core.kinds.implementing import matched

@@ -9,7 +9,8 @@ from typing import Protocol
 from bricola.adapters.engines import able
 from bricola.adapters.folders import Folders
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.kinds.registry import backends_of, needs
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.problems import ProblemError

@@ -8,7 +8,8 @@ from bricola.core.calls.call import Call, Handler
 from bricola.core.contracts.served import read_definition_of, shape_of
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.findings import Area, Finding, Rule, Rules, Severity
-from bricola.core.definitions.model import ContractDefinition, EnvironmentDefinition, Operation
+from bricola.core.definitions.model import EnvironmentDefinition, Operation
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.runs import RunsForm
 from bricola.core.kinds.kind import Compiled, Entry, Pools, ResolvedOperation, SourceKind, Subject
 from bricola.core.messages.encoder import compile_encoder

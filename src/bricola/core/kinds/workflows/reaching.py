@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from bricola.core.definitions.catalogue import Catalogue, Reference
-from bricola.core.definitions.model import ContractDefinition, ServiceDefinition
+from bricola.core.definitions.model import ServiceDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.runs import read_runs
 from bricola.core.kinds.registry import kind_of
 from bricola.core.kinds.workflows.definition import Step, WorkflowDefinition

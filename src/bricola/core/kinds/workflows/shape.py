@@ -5,7 +5,7 @@ from weakref import WeakKeyDictionary
 
 from bricola.core.contracts.served import read_definition_of, shape_of
 from bricola.core.definitions.catalogue import Catalogue
-from bricola.core.definitions.model import ContractDefinition
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.expressions.compiling import compile_map
 from bricola.core.expressions.types import of_record, type_of
 from bricola.core.kinds.kind import ResolvedOperation

@@ -11,8 +11,9 @@ from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.folder import default_path
-from bricola.core.definitions.model import BackendDefinition, ContractDefinition, Operation, ServiceDefinition
+from bricola.core.definitions.model import BackendDefinition, Operation, ServiceDefinition
 from bricola.core.definitions.names import kebab_case
+from bricola.core.definitions.outside import ContractDefinition
 from bricola.core.definitions.text import read_data, write_definition
 from bricola.core.kinds.registry import kinds
 from bricola.core.kinds.workflows.definition import WorkflowDefinition
