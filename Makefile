@@ -7,9 +7,12 @@ setup:
 demo: setup
 	@.venv/bin/bricola demo
 
-# One worker more than there are processors: tests wait for processes and hosts a third of their time.
-test: setup check
-	.venv/bin/pytest -n $$(( $$(nproc) + 1 )) --dist loadfile
+# One worker more than there are processors: tests wait for processes and hosts a third of their time. Beside them the console is checked,
+# which takes two minutes; what it says stands at the end.
+test: setup check-python
+	@($(MAKE) --no-print-directory check-console > .make/check-console.log 2>&1; echo $$? > .make/check-console.status) & \
+	.venv/bin/pytest -n $$(( $$(nproc) + 1 )) --dist loadfile; tests=$$?; wait; cat .make/check-console.log; \
+	exit $$(( tests + $$(cat .make/check-console.status) ))
 
 # What takes long: kills, races and made-up input, many times over. A short and seeded part of it is in `make test`.
 endurance: setup
@@ -29,11 +32,10 @@ check-python:
 	.venv/bin/lint-imports
 	.venv/bin/python scripts/check_names.py
 	.venv/bin/python -m bricola.server.api.document | diff -q - console/src/api/openapi.json >/dev/null || { echo "The API changed: run make api, and commit console/src/api/openapi.json"; exit 1; }
-	cd console && npm run --silent test
 
 # Types first: the linter reads those that are made of the API's document.
 check-console:
-	cd console && npm run --silent typecheck && npm run --silent lint
+	cd console && npm run --silent typecheck && npm run --silent lint && npm run --silent test
 
 bench: setup
 	.venv/bin/python bench/pool.py
