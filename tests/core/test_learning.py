@@ -34,6 +34,7 @@ LOGO = screen("", "", "   THE NETWORK OF THE WATERWAYS", "", "   Application:", 
 SIGN_ON = screen("   LOCK KEEPERS", "", "   User ID . . :", "   Password  . :", inputs=((3, 18, 8, False), (4, 18, 8, True)))
 WRONG = screen("   LOCK KEEPERS", "", "   User ID . . :", "   Password  . :", "", "   PASSWORD IS NOT RIGHT",
                inputs=((3, 18, 8, False), (4, 18, 8, True)))
+PASSWORD = screen("   LOCK KEEPERS", "", "   Password  . :", inputs=((3, 18, 8, True),))
 NEW_WORD = screen("   NEW PASSWORD", "", "   New . . . . :", "   Again . . . :", inputs=((3, 18, 8, True), (4, 18, 8, True)))
 NEWS = screen("   NEWS OF THE DAY", "", "   The upper lock is closed.", "", "   Press Enter")
 MENU = screen("   MAIN MENU                         29/11/26 10:15", "", "   1 Vessels", "   Option . . . :", inputs=((4, 18, 1, False),))
@@ -94,7 +95,16 @@ def test_what_says_too_little_is_refused(shots: tuple[Shot, ...], now: Screen, c
     with pytest.raises(ProblemError) as caught:
         _learn(*shots, now=now)
     assert caught.value.problem.code == code
-    assert caught.value.problem.mend or code == "learning.user"
+    assert caught.value.problem.mend
+
+
+def test_a_user_may_be_asked_for_on_a_screen_of_its_own_and_a_notice_that_was_passed_by_a_key_is_none_of_a_refusal() -> None:
+    learned = _learn(shot(LOGO, "Enter", {at(5, 18): "KEEPER"}), shot(PASSWORD, "Enter", {at(3, 18): None}), shot(NEW_WORD, "PF12"))
+    user, password = learned.host.sign_on
+    assert [(one.name, one.credential) for one in (*user.fill, *password.fill)] == [("application", "user"), ("password", "password")]
+    assert (learned.user, learned.password) == ((0, at(5, 18)), (1, at(3, 18)))
+    assert next(one for one in learned.host.screens if one.dismiss).dismiss == "PF12"
+    assert not any(one.refused == "the password has expired" for one in password.expect)
 
 
 def test_a_host_where_nobody_signs_on_has_no_sign_on() -> None:

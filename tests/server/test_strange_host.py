@@ -85,3 +85,47 @@ def test_what_a_walk_cannot_say_is_refused_with_what_to_do(tmp_path: Path) -> No
             assert caught.value.problem.code == code
 
     _on("ledger", tmp_path, work)
+
+
+def _signed_on(line: TerminalLine) -> None:
+    opened = _told(line, "opened")
+    _press(line, opened["screen"], "Enter", "LKCLERK", "SLUICE77")
+
+
+def test_what_is_somebodys_work_is_not_taken_and_what_fails_leaves_nothing_behind(tmp_path: Path) -> None:
+    def refused(line: TerminalLine, name: str, credential: str = "") -> str:
+        with pytest.raises(ProblemError) as caught:
+            line.learn(name, credential)
+        assert caught.value.problem.mend or caught.value.problem.expected
+        return caught.value.problem.code
+
+    def work(client: Client, address: str) -> None:
+        client.add_credential("kept", "of-somebody-else", user="teller")
+        client.apply({"b.yaml": "backend: store\nengine: sqlite\n"})
+        client.add_user("teo", "towpath lantern", "integrator")
+        before = client.export()
+        with client.strange_terminal("trial", address, "tn3270") as line:
+            _signed_on(line)
+            assert refused(line, "store") == "learning.taken"  # another backend would be bound elsewhere
+            assert refused(line, "old-ledger", "kept") == "credential.exists"  # a secret would be replaced
+            assert refused(line, "no name of this kind!") == "learning.name"
+        assert [(one["name"], one["user"]) for one in client.credentials()] == [("kept", "teller")]
+        with Client(client.url) as integrator:
+            integrator.sign_in("teo", "towpath lantern")
+            with integrator.strange_terminal("trial", address, "tn3270") as line:
+                _signed_on(line)
+                assert refused(line, "old-ledger") == "credential.admin"  # only admins bring secrets in, here as elsewhere
+        assert client.export() == before
+        assert [one["name"] for one in client.credentials()] == ["kept"]
+
+    _on("ledger", tmp_path, work)
+
+
+@pytest.mark.parametrize("settings", [{"model": 9}, {"tls": "perhaps"}, {"device": "not a device name at all, by far too long"}])
+def test_settings_that_no_terminal_has_are_told(tmp_path: Path, settings: dict[str, Any]) -> None:
+    with serving(tmp_path) as served, served.client() as client:
+        client.apply(ENVIRONMENT)
+        with pytest.raises(ProblemError) as caught, client.strange_terminal("trial", "127.0.0.1:9", "tn3270", **settings) as line:
+            _told(line, "opened")
+        assert caught.value.problem.code.startswith(("terminal.", "backend.", "binding.")), caught.value.problem
+        assert caught.value.problem.code != "client.no-answer"

@@ -1,6 +1,6 @@
 """Connecting: a backend is defined where it is new, and bound in an environment."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from bricola.core.definitions.engines import ENGINES
@@ -8,7 +8,7 @@ from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import BackendDefinition, Binding
 from bricola.core.definitions.text import write_definition
 from bricola.core.problems import Kind, Problem, ProblemError
-from bricola.server.ports.changes import Topic
+from bricola.server.ports.changes import Change, Topic
 from bricola.server.usecases import credentials, definitions
 from bricola.server.usecases.definitions import Ports
 
@@ -17,10 +17,12 @@ _KEPT = ("pool", "requests", "limits", "devices")  # of a binding that is made a
 
 async def connect(
     ports: Ports, name: str, environment: str, engine: str, binding: dict[str, Any], description: str, author: str, agrees: bool = False,
-    parts: Mapping[str, Any] | None = None,
+    parts: Mapping[str, Any] | None = None, first: Callable[[Change], object] | None = None,
 ) -> dict[str, Any]:
     """Define a backend where it is new, and bind it in an environment. The environment takes it up at once. With `agrees`, as an admin,
-    its credential belongs there from now on. `parts` are what its engine adds to the definition of a new one."""
+    its credential belongs there from now on. `parts` are what its engine adds to the definition of a new one;
+    `first` is done in the same change, before the rest: the credential that is bound."""
+    began = ports.drafts.revisions
     place = ports.drafts.environment(environment)
     existing = ports.drafts.catalogue.find_backend(name)
     if existing is not None and existing.engine != engine:
@@ -50,6 +52,12 @@ async def connect(
     changed = place.model_copy(update={"backends": bound_there})
     paths = {one.reference: one.path for one in ports.drafts.files}
     files = {paths.get((one.kind, one.name), default_path(one)): write_definition(one) for one in (backend, changed)}
-    more = credentials.agreeing(ports, files, author) if agrees else None
-    made = await definitions.apply(ports, files, author, also=[Topic.CREDENTIALS] if agrees else [], more=more)
+    works = [*((first,) if first is not None else ()), *((credentials.agreeing(ports, files, author),) if agrees else ())]
+
+    def more(change: Change) -> None:
+        for work in works:
+            work(change)
+
+    based_on = definitions.started_from(began, [(one.kind, one.name) for one in (backend, changed)])
+    made = await definitions.apply(ports, files, author, based_on=based_on, also=[Topic.CREDENTIALS] if works else [], more=more)
     return {"changes": [definitions.plain_change(one) for one in made]}

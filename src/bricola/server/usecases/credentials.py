@@ -71,6 +71,10 @@ class HasDrafts(Protocol):
     drafts: Drafts
 
 
+class HasCredentials(Protocol):
+    credentials: Credentials
+
+
 def agreeing(ports: HasDrafts, files: Mapping[str, str], author: str) -> Callable[[Change], None]:
     """What an admin's definitions say yes to: their credentials at their addresses. For the change that stores them."""
 
@@ -156,6 +160,13 @@ def _check_secret(kind: str, user: str, secret: str) -> None:
 
 async def add(ports: Ports, name: str, kind: str, user: str, secret: str, certificate: str, expires: datetime | None,
               description: str, author: str) -> dict[str, Any]:
+    work = adding(ports, name, kind, user, secret, certificate, expires, description, author)
+    return _plain(ports, await ports.changes.make([Topic.CREDENTIALS], work))
+
+
+def adding(ports: HasCredentials, name: str, kind: str, user: str, secret: str, certificate: str, expires: datetime | None,
+           description: str, author: str) -> Callable[[Change], StoredCredential]:
+    """What adds a credential, for the change that it is a part of. Raises ProblemError, here or there, and never takes another's place."""
     _check_secret(kind, user, secret)
     expires_at = _expiry(kind, secret, certificate, expires)
 
@@ -169,7 +180,7 @@ async def add(ports: Ports, name: str, kind: str, user: str, secret: str, certif
         change.note(author, "add", f"credential {name}", None, {"kind": kind, "user": user, "expires_at": expires_at})
         return _find(change.db, name)
 
-    return _plain(ports, await ports.changes.make([Topic.CREDENTIALS], work))
+    return work
 
 
 async def describe(ports: Ports, name: str, words: Mapping[str, str | None], author: str) -> dict[str, Any]:

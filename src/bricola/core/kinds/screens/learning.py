@@ -44,8 +44,8 @@ def learn(shots: Sequence[Shot], now: Screen, settings: Mapping[str, object], ke
     screens[start] = now
     _refuse_odd(shots, names, sign_on, start)
     covers = _covers(shots, names, sign_on, start)
-    wants_new = {names[number] for number, one in enumerate(shots) if _wants_new_password(one.before)} - {start}
-    moves = [] if sign_on is None else _moves(shots, names, sign_on, start, covers, wants_new)
+    wants_new = {names[number] for number, one in enumerate(shots) if _wants_new_password(one.before)} - {start, *covers}
+    moves = [] if sign_on is None else _moves(shots, names, sign_on, start, wants_new)
     seen = [name for name in screens if name == start or name in covers or name in wants_new or any(one.on == name for one in moves)]
     known = tuple(_known(name, screens, shots, names, covers, sign_on) for name in seen)
     _refuse_confusion(known, screens)
@@ -96,22 +96,22 @@ def _covers(shots: Sequence[Shot], names: Sequence[str], sign_on: int | None, st
             and start not in names[first:number] and (sign_on is None or names[number] != names[sign_on])}
 
 
-def _moves(shots: Sequence[Shot], names: Sequence[str], sign_on: int, start: str, covers: Mapping[str, str],
-           wants_new: set[str]) -> list[Move]:
+def _moves(shots: Sequence[Shot], names: Sequence[str], sign_on: int, start: str, wants_new: set[str]) -> list[Move]:
     """The sign-on: what was typed before it, and the move itself with all that came of it."""
     moves: list[Move] = []
+    user = _user_place(shots, sign_on)
     for number in range(sign_on):
         shot = shots[number]
-        fills = tuple(Fill(name=name, value=shot.typed[at]) for at, name in _fields(shot).items() if shot.typed.get(at))
+        fills = tuple(Fill(name=name, credential="user") if user == (number, at) else Fill(name=name, value=shot.typed[at])
+                      for at, name in _fields(shot).items() if shot.typed.get(at))
         if not any(one.on == names[number] for one in moves) and names[number] != names[sign_on]:
             moves.append(Move(on=names[number], fill=fills, press=shot.key, expect=(Turn(screen=names[number + 1]),)))
     page = names[sign_on]
     tries = [number for number, one in enumerate(shots) if names[number] == page and _secrets(one)]
     hidden = set(_secrets(shots[sign_on]))
-    visible = [at for at in _fields(shots[sign_on]) if at not in hidden]
-    fields = _fields(shots[sign_on])
-    fills = tuple(Fill(name=fields[at], credential="password" if at in hidden else "user") if at in hidden or at == visible[0]
-                  else Fill(name=fields[at], value=shots[sign_on].typed[at]) for at in fields)
+    fills = tuple(Fill(name=name, credential="password") if at in hidden else Fill(name=name, credential="user")
+                  if user == (sign_on, at) else Fill(name=name, value=shots[sign_on].typed[at])
+                  for at, name in _fields(shots[sign_on]).items())
     turns = [Turn(screen=start)]
     for number in tries:
         came = names[number + 1]
@@ -122,6 +122,16 @@ def _moves(shots: Sequence[Shot], names: Sequence[str], sign_on: int, start: str
         turns.append(Turn(screen=page, refused="the host asks again"))
     moves.append(Move(on=page, fill=fills, press=shots[sign_on].key, expect=tuple(turns)))
     return moves
+
+
+def _user_place(shots: Sequence[Shot], number: int) -> tuple[int, int] | None:
+    """Where the user's name was typed that belongs to the password of a shot: before it on that screen, or last of all before that."""
+    for at in range(number, -1, -1):
+        hidden = _secrets(shots[at])
+        visible = [start for start in sorted(shots[at].typed) if start not in hidden]
+        if visible:
+            return at, visible[0]
+    return None
 
 
 def _fields(shot: Shot) -> dict[int, str]:
@@ -197,17 +207,16 @@ def _credential_places(shots: Sequence[Shot], sign_on: int | None) -> tuple[tupl
         return None, None
     page = [one.start for one in shots[sign_on].before.inputs]
     last = max(number for number, one in enumerate(shots) if _secrets(one) and [two.start for two in one.before.inputs] == page)
-    hidden = _secrets(shots[last])
-    visible = [at for at in sorted(shots[last].typed) if at not in hidden]
-    return ((last, visible[0]) if visible else None), (last, hidden[0])
+    return _user_place(shots, last), (last, _secrets(shots[last])[0])
 
 
 def _refuse_odd(shots: Sequence[Shot], names: Sequence[str], sign_on: int | None, start: str) -> None:
     if sign_on is not None and start == names[sign_on]:
         raise ProblemError(Problem("learning.start", "The walk ends on the screen where one signs on.", place=start,
                                    mend="Sign on, go on to the screen that work begins from, and stop there."))
-    if sign_on is not None and not [at for at in shots[sign_on].typed if at not in _secrets(shots[sign_on])]:
-        raise ProblemError(Problem("learning.user", "No user was typed where the password was.", place=names[sign_on]))
+    if sign_on is not None and _user_place(shots, sign_on) is None:
+        raise ProblemError(Problem("learning.user", "A password was typed, and no user before it.", place=names[sign_on],
+                                   mend="Open the terminal again, and type both."))
 
 
 def _refuse_confusion(known: Sequence[KnownScreen], screens: Mapping[str, Screen]) -> None:

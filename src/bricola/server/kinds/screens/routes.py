@@ -188,7 +188,7 @@ async def terminal(socket: WebSocket, environment: str, backend: str, flow: str 
 
 
 @router.websocket("/strange-terminals/{environment}")
-async def strange(socket: WebSocket, environment: str, address: str, engine: str, tls: Literal["off", "encrypt", "verify"] = "off",
+async def strange(socket: WebSocket, environment: str, address: str, engine: str, tls: str = "off",
                   device: str = "", code_page: str = "cp037", model: int = 2, wide: bool = False) -> None:
     """A live terminal of a host that nobody has defined. Beside what a person says at others there is `learn`, with the `name` of the
     backend that the host becomes and that of its `credential`; the service answers `learned`."""
@@ -282,6 +282,7 @@ async def _obey(socket: WebSocket, live: LiveTerminal, text: str, learn: Learn |
             raise
         await socket.send_json({"type": "refused", "problems": [one.as_dict(for_owners=True) for one in error.problems], **live.view()})
     except (ValueError, KeyError, TypeError, AttributeError):
-        problem = Problem("terminal.word", "This is not understood here.", expected="press with key and fields, reset, or leave")
+        problem = Problem("terminal.word", "This is not understood here.",
+                          expected="press with key and fields, reset, or leave; learn with a name where a host is learned")
         await socket.send_json({"type": "refused", "problems": [problem.as_dict()], **live.view()})
     return True

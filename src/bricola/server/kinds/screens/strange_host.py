@@ -1,12 +1,13 @@
 """A terminal of a host that nobody has defined, at an address; and from what a person did there to a backend with its way in."""
 
+import re
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass, replace
-from datetime import timedelta
 from typing import Any, Protocol
 
 from bricola.adapters.engines.terminals.sessions import TerminalKind
+from bricola.api.words import CredentialKind
 from bricola.core.definitions.engines import ENGINES
 from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.engines.terminals import KnownScreen, Leave, Mark, TerminalHost
@@ -25,6 +26,7 @@ class Ports(DefinitionPorts, credentials.Ports, Protocol):
 
 
 _ITSELF = "this host"  # stands for the name that it has not yet
+_NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,79}")  # as names of definitions are
 _NOWHERE = KnownScreen(name="nowhere", marks=(Mark(text="\uffff"),))  # a definition needs a screen; no host shows this one
 
 
@@ -64,6 +66,10 @@ async def strange_terminal(ports: Ports, host: Strange, role: str) -> AsyncItera
     if place.protected and role != "admin":
         raise ProblemError(Problem("terminal.protected-environment", f"{place.name} is protected: only an admin opens a terminal there.",
                                    Kind.PERMISSION, expected="the role admin", found=role, mend="Take another environment."))
+    for setting, said, known in (("model", str(host.model), ("2", "3", "4", "5")), ("tls", host.tls, ("off", "encrypt", "verify"))):
+        if said not in known:
+            raise ProblemError(Problem("terminal.setting", f"No terminal has this {setting}.", place=setting, found=shown(said),
+                                       choices=known))
     leave = Leave(press=("PF3",))
     definition = BackendDefinition.model_validate({
         "name": "strange", "engine": host.engine,
@@ -95,29 +101,32 @@ def learned(live: LiveTerminal, host: Strange) -> Learned:
 
 
 async def connect_learned(ports: Ports, live: LiveTerminal, host: Strange, name: str, credential: str, author: str,
-                          agrees: bool) -> dict[str, Any]:
-    """A backend of what was learned, bound where the host is, with a credential of what was typed at the sign-on: the password goes from
-    the terminal into the sealed store, and to nobody's eyes."""
+                          is_admin: bool) -> dict[str, Any]:
+    """A backend of what was learned, bound where the host is, with a credential of what was typed at the sign-on, in one change: the
+    password goes from the terminal into the sealed store, and to nobody's eyes. Only admins bring a secret in, as everywhere. Raises
+    ProblemError; no backend and no credential that is there is taken."""
+    assert live.walk is not None
+    for word in (name, credential or name):
+        if not _NAME.fullmatch(word):
+            raise ProblemError(Problem("learning.name", "This cannot be a name.", place="name", found=shown(word),
+                                       expected="up to 80 letters, digits, - and _, with a letter first"))
+    if ports.drafts.catalogue.find_backend(name) is not None:
+        raise ProblemError(Problem("learning.taken", f"There is a backend {name} already.", Kind.CONFLICT, place="name", found=name,
+                                   mend="Take another name for this host."))
     found = learned(live, host)
-    binding = dict(host.binding)
+    binding, first = dict(host.binding), None
     if found.password is not None:
+        if not is_admin:
+            raise ProblemError(Problem("credential.admin", "Only an admin keeps what was typed as a credential.", Kind.PERMISSION,
+                                       expected="the role admin", mend="Let an admin connect the host."))
         binding["credential"] = credential or name
-        assert live.walk is not None
-        await _keep(ports, binding["credential"], _typed(live.walk, found.user), _typed(live.walk, found.password), author)
-    made = await connect(ports, name, host.environment, host.engine, binding, f"The host at {host.address}", author, agrees,
-                         {"terminal": found.host})
+        first = credentials.adding(ports, binding["credential"], CredentialKind.PASSWORD, _typed(live.walk, found.user),
+                                   _typed(live.walk, found.password), "", None, "Typed at the host's sign-on", author)
+    made = await connect(ports, name, host.environment, host.engine, binding, f"The host at {host.address}", author, is_admin,
+                         {"terminal": found.host}, first)
     return {"type": "learned", "backend": name, "environment": host.environment, "credential": binding.get("credential", ""),
             "start": found.host.start, "screens": [one.name for one in found.host.screens], "notes": list(found.notes), **made}
 
 
 def _typed(walk: list[Shot], place: tuple[int, int] | None) -> str:
     return walk[place[0]].typed.get(place[1]) or "" if place is not None else ""
-
-
-async def _keep(ports: Ports, name: str, user: str, secret: str, author: str) -> None:
-    """The credential, new or with this as its newest version."""
-    known = {one["name"] for one in await credentials.list_credentials(ports)}
-    if name in known:
-        await credentials.rotate(ports, name, user, secret, "", None, timedelta(), author)
-    else:
-        await credentials.add(ports, name, "password", user, secret, "", None, "Typed at the host's sign-on", author)
