@@ -30,6 +30,7 @@ if [ ${#packages[@]} -gt 0 ]; then
 fi
 # Beside what only waits for the net: the Python packages, unless Python itself lacks what makes an environment.
 debian_packages() { [ -z "$installing" ] || { wait "$installing"; installing=; }; }
+trap 'debian_packages || true' EXIT  # whatever fails meanwhile: two runs of apt would stand in each other's way
 python3 -c 'import ensurepip' 2>/dev/null || debian_packages
 
 python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed." >&2; exit 1; }

@@ -31,7 +31,6 @@ def _add(desk: Page, to: str, name: str, **fields: str) -> None:
 
 def _save(desk: Page) -> None:
     expect(desk.get_by_role("button", name=re.compile("^Save"))).to_have_attribute("aria-disabled", "false")
-    desk.wait_for_timeout(400)  # the text follows the form
     desk.keyboard.press("Control+s")
 
 
@@ -52,6 +51,17 @@ def test_a_type_and_a_record_are_drawn_and_a_record_comes_from_a_sample(desk: Pa
     expect(desk.get_by_label(re.compile("^Text of "))).to_have_value("type: WeirCode\nbase: string\npattern: W[0-9]{2}\n")
     _save(desk)
     expect(desk.get_by_text("Saved as a draft")).to_be_visible()
+
+    _fill(desk, description="Of a weir, as it is painted there")
+    desk.keyboard.press("Control+s")  # before the text has followed the form: nothing that was typed is lost
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        for _ in range(50):
+            text = client.export()["types/WeirCode.yaml"]
+            if "painted" in text:
+                break
+            desk.wait_for_timeout(100)
+    assert "description: Of a weir, as it is painted there\n" in text
 
     _open(desk, own, "record")
     desk.get_by_role("button", name="From a sample or a schema").click()
@@ -158,6 +168,9 @@ def test_an_environment_asks_before_it_is_in_effect_and_a_backend_is_connected_a
     desk.get_by_role("combobox", name="What is it").click()
     desk.get_by_role("option", name="SQLite").click()
     desk.get_by_label("Its file, below the data folder").fill("rehearsal/registry.db")
+    desk.get_by_label("What it is called here").fill("registry")
+    desk.get_by_role("button", name="Connect and try the way").click()
+    expect(desk.get_by_role("alert").filter(has_text="registry already")).to_be_visible()  # nobody's backend is bound elsewhere
     desk.get_by_label("What it is called here").fill("yard-register")
     desk.get_by_role("button", name="Connect and try the way").click()
     expect(desk.get_by_text("The way is open")).to_be_visible()

@@ -140,6 +140,24 @@ def test_a_json_schema_gives_its_facets() -> None:
     assert (fields["vessel"].pattern, fields["count"].min, fields["lines"].at_least) == ("LW-[0-9]{4}", "0", 1)
 
 
+def test_records_inside_themselves_and_patterns_of_another_kind_are_told() -> None:
+    schema = {"$schema": "x", "title": "Lock", "type": "object", "properties": {
+        "next": {"$ref": "#"}, "code": {"type": "string", "pattern": "^(?=a)b$"}, "way": {"type": "string", "pattern": "^up|down$"},
+        "part": {"type": "string", "pattern": "up|down"}}}
+    drawn = draw(json.dumps(schema).encode())
+    assert _types(drawn) == {"Lock": {"next": "string?", "code": "string?", "way": "string?", "part": "string?"}}
+    assert [one.pattern for one in drawn.records[0].fields] == [None, None, None, ".*(up|down).*"]
+    assert any(one.startswith("Lock stands inside itself") for one in drawn.notes)
+    assert len([one for one in drawn.notes if one.startswith("The pattern of")]) == 2
+    chain = {f"R{at}": {"type": "object", "properties": {"a": {"$ref": f"#/$defs/R{at + 1}"}}} for at in range(400)}
+    with pytest.raises(ProblemError) as caught:
+        draw(json.dumps({"$defs": {**chain, "R400": {"type": "object", "properties": {"a": {"type": "string"}}}}}).encode(), part="R0")
+    assert caught.value.problem.code == "sample.depth"
+    circle = (b'<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema"><xs:complexType name="N"><xs:sequence>'
+              b'<xs:element name="v" type="xs:int"/><xs:element name="n" type="N" minOccurs="0"/></xs:sequence></xs:complexType></xs:schema>')
+    assert _types(draw(circle)) == {"N": {"v": "int", "n": "string?"}}
+
+
 @pytest.mark.parametrize(("content", "code"), [
     (b"", "sample.empty"), (b"<a/>", "sample.nothing"), (b"[1, 2]", "sample.nothing"), (b"{}", "sample.nothing"), (b"<a><b></a>", None),
     (b"{", "json.syntax"), (b'{"$ref": "#/no"}', "sample.reference"),

@@ -98,7 +98,9 @@ def test_from_an_empty_folder_to_an_answered_call_on_a_3270_host(empty: tuple[st
         window.type("\r")
         window.wait_for("Which of them go out")
         window.type("\r")
-        for question in ("change anything", "Service", "Operation", "Role", "Publish", "first caller"):
+        window.wait_for("change anything")
+        window.type("n\r")
+        for question in ("Service", "Operation", "Role", "Publish", "first caller"):
             window.wait_for(question)
             window.type("\r")
         told = window.end()

@@ -107,39 +107,13 @@ export function Credentials() {
                 {!one.used_by.length && <span className="text-ink3">{t("nothing")}</span>}
               </td>
               <td className="n">
-                <button
-                  type="button"
-                  className="act mr-3"
-                  aria-disabled={!admin}
-                  title={why}
-                  onClick={() => {
-                    if (admin) setDescribing(one);
-                  }}
-                >
-                  {t("Describe")}
-                </button>
-                <button
-                  type="button"
-                  className="act mr-3"
-                  aria-disabled={!admin}
-                  title={why}
-                  onClick={() => {
-                    if (admin) setEditing(one);
-                  }}
-                >
-                  {t("Replace")}
-                </button>
-                <button
-                  type="button"
-                  className="act"
-                  aria-disabled={!admin || one.used_by.length > 0}
-                  title={why ?? (one.used_by.length ? t("It is in use") : undefined)}
-                  onClick={() => {
-                    if (admin && !one.used_by.length) void remove(one.name);
-                  }}
-                >
-                  {t("Remove")}
-                </button>
+                <RowAct word={t("Describe")} why={why} onDo={() => setDescribing(one)} />
+                <RowAct word={t("Replace")} why={why} onDo={() => setEditing(one)} />
+                <RowAct
+                  word={t("Remove")}
+                  why={why ?? (one.used_by.length ? t("It is in use") : undefined)}
+                  onDo={() => void remove(one.name)}
+                />
               </td>
             </tr>
           ))}
@@ -181,6 +155,23 @@ export function Credentials() {
         )}
       </Panel>
     </>
+  );
+}
+
+/** An act on a row; `why` says why it cannot be done. */
+function RowAct({ word, why, onDo }: { word: string; why: string | undefined; onDo: () => void }) {
+  return (
+    <button
+      type="button"
+      className="act not-last:mr-3"
+      aria-disabled={why !== undefined}
+      title={why}
+      onClick={() => {
+        if (why === undefined) onDo();
+      }}
+    >
+      {word}
+    </button>
   );
 }
 

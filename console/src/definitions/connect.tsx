@@ -1,13 +1,17 @@
 /** A backend and the way there: defined where it is new, bound in an environment with its credential, and the way tried at once. */
 import { useState } from "react";
-import { ask, type CheckResult, type EngineEntry } from "../api";
+import { Link } from "wouter";
+import { ask, ProblemError, type CheckResult, type EngineEntry } from "../api";
 import { useAct } from "../act";
 import { useLoad } from "../load";
 import { Problems, Select } from "../parts/controls";
 import { TextField } from "../parts/dialog";
 import { Form } from "../parts/form";
 import { Mark } from "../parts/marks";
-import { t } from "../text";
+import { rich, t } from "../text";
+
+/** A terminal host is seen at a terminal, and connected with what was learned there. */
+const SEEN_FIRST = "terminal host";
 
 const WAYS_IN: Record<string, string> = {
   none: t("nothing is presented"),
@@ -28,7 +32,7 @@ export function ConnectBackend({
 }) {
   const act = useAct();
   const engines = (useLoad<EngineEntry[]>("/engines").data ?? []).filter(
-    (one) => !families.length || families.includes(one.family),
+    (one) => one.family !== SEEN_FIRST && (!families.length || families.includes(one.family)),
   );
   const [engine, setEngine] = useState("");
   const [called, setCalled] = useState("");
@@ -40,6 +44,8 @@ export function ConnectBackend({
   const [tls, setTls] = useState("off");
   const [readOnly, setReadOnly] = useState(false);
   const [stages, setStages] = useState<CheckResult["stages"]>([]);
+  // Names that this form made: a second try, with what was wrong corrected, is no work of somebody else.
+  const [made, setMade] = useState<string[]>([]);
   const chosen = engines.find((one) => one.engine === engine) ?? engines.find((one) => !one.is_file);
   if (!chosen) return null;
   const has = (setting: string) => chosen.settings.includes(setting);
@@ -52,8 +58,25 @@ export function ConnectBackend({
   const connect = () =>
     act.run(async () => {
       setStages([]);
+      const known = await ask<{ name: string }[]>("GET", "/credentials");
+      const ends = await ask<{ backend: string }[]>("GET", "/backends");
+      const taken = [...(signs ? known.map((one) => one.name) : []), ...ends.map((one) => one.backend)].includes(name);
+      if (taken && !made.includes(name))
+        throw new ProblemError(
+          [
+            {
+              code: "connect.taken",
+              kind: "conflict",
+              message: t("There is a backend or a credential {0} already.", name),
+              mend: t(
+                "Give this one another name. What is there is changed with its own form, or where credentials are.",
+              ),
+            },
+          ],
+          409,
+        );
+      setMade((old) => [...old, name]);
       if (signs) {
-        const known = await ask<{ name: string }[]>("GET", "/credentials");
         const kept = signIn === "bearer" ? { secret } : { secret, user };
         await (known.some((one) => one.name === name)
           ? ask("POST", `/credentials/${name}/rotation`, { ...kept, overlap_hours: 0 })
@@ -182,6 +205,16 @@ export function ConnectBackend({
         </p>
       )}
       <Problems problems={act.problems} />
+      {!families.length && (
+        <p className="text-ink2">
+          {rich(
+            "A terminal host is seen first: {0}",
+            <Link className="act" href="/screens/record">
+              {t("open a terminal at its address")}
+            </Link>,
+          )}
+        </p>
+      )}
     </Form>
   );
 }

@@ -53,7 +53,7 @@ export function DefinitionEditor({
   const may = mayAtLeast(useSession(), "integrator");
   const [view] = useLens();
   const act = useAct();
-  const draft = useDraft(kind, stored);
+  const draft = useDraft(kind, stored, FORM_KINDS.includes(kind));
   const [beside, setBeside] = useState<"text" | "sample" | "revisions">("text");
   const [said, setSaid] = useState(told);
   const [based, setBased] = useState<Record<string, number> | null>(null);
@@ -72,7 +72,11 @@ export function DefinitionEditor({
   const folder = forms.kinds.find((one) => one.kind === draft.kind)?.folder ?? "";
   const target = path || `${folder}/${name}.yaml`;
   const taken = !path && name !== "" && `${draft.kind} ${name}` in revisions;
-  const dirty = path ? draft.text !== stored : name !== "" || draft.text.split("\n").length > 2;
+  const dirty = draft.pending
+    ? based !== null
+    : path
+      ? draft.text !== stored
+      : name !== "" || draft.text.split("\n").length > 2;
   useEffect(() => onDirty(dirty), [dirty, onDirty]);
 
   const grammar: Grammar = useMemo(
@@ -96,7 +100,8 @@ export function DefinitionEditor({
   const save = (agreed = false) =>
     act.run(async () => {
       setSaid("");
-      const files: Record<string, string> = { [target]: draft.text };
+      const text = await draft.settled();
+      const files: Record<string, string> = { [target]: text };
       for (const one of also) files[one.path] = one.text;
       const body = { files, based_on: based ?? revisions };
       if (!agreed) {
@@ -136,7 +141,7 @@ export function DefinitionEditor({
     : [...act.problems, ...draft.problems];
   const wrong = draft.problems.map((one) => lineOf(one)).filter((one) => one > 0);
   const marked = draft.lines.find((one) => one.at.join("/") === focus)?.line ?? 0;
-  const editor = kindOf(draft.kind).link(name);
+  const editor = kindOf(draft.kind).link(name || storedName(stored));
   const group = grammar.kinds[draft.kind];
 
   return (

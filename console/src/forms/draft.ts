@@ -13,6 +13,10 @@ export interface Draft {
   lines: DrawnText["lines"];
   setValues: (values: Values) => void;
   setText: (text: string) => void;
+  /** Whether what was typed last is not in the text yet. */
+  pending: boolean;
+  /** The text with all that was typed, whatever was still to be asked. Raises ProblemError. */
+  settled: () => Promise<string>;
 }
 
 interface State {
@@ -23,8 +27,9 @@ interface State {
   lines: DrawnText["lines"];
 }
 
-/** Begins from a text, or without one from nothing of a kind. For another definition the component is made anew. */
-export function useDraft(kind: string, text: string): Draft {
+/** Begins from a text, or without one from nothing of a kind. For another definition the component is made anew. Where there is no form
+    nothing is asked: a contract is megabytes of text. */
+export function useDraft(kind: string, text: string, hasForm: boolean): Draft {
   const [state, setState] = useState<State>({
     kind,
     values: text ? null : { name: "" },
@@ -34,22 +39,36 @@ export function useDraft(kind: string, text: string): Draft {
   });
   const asked = useRef(0);
   const timer = useRef(0);
-  const began = useRef({ kind, text });
+  const began = useRef({ kind, text, hasForm });
+  const [pending, setPending] = useState(false);
+  /** The text as it was typed, where the text was typed last; else it is made of the form. */
+  const typed = useRef<string>(undefined);
+  const last = useRef<() => Promise<DrawnText | undefined>>(undefined);
 
   const question = useCallback(
     (path: string, body: unknown, take: (old: State, drawn: DrawnText) => State, wait: number) => {
       const number = ++asked.current;
       window.clearTimeout(timer.current);
+      setPending(true);
+      const put = async () => {
+        window.clearTimeout(timer.current);
+        try {
+          const drawn = await ask<DrawnText>("POST", path, body);
+          if (number === asked.current) setState((old) => take(old, drawn));
+          return drawn;
+        } finally {
+          if (number === asked.current) {
+            last.current = undefined;
+            setPending(false);
+          }
+        }
+      };
+      last.current = put;
       timer.current = window.setTimeout(() => {
-        ask<DrawnText>("POST", path, body).then(
-          (drawn) => {
-            if (number === asked.current) setState((old) => take(old, drawn));
-          },
-          (error: unknown) => {
-            if (error instanceof ProblemError && number === asked.current)
-              setState((old) => ({ ...old, problems: error.problems, lines: [] }));
-          },
-        );
+        put().catch((error: unknown) => {
+          if (error instanceof ProblemError && number === asked.current)
+            setState((old) => ({ ...old, problems: error.problems, lines: [] }));
+        });
       }, wait);
     },
     [],
@@ -57,6 +76,7 @@ export function useDraft(kind: string, text: string): Draft {
 
   useEffect(() => {
     const first = began.current;
+    if (!first.hasForm) return;
     if (first.text) question("/forms/values", { text: first.text }, (old, drawn) => withValues(old, drawn), 0);
     else
       question(
@@ -69,6 +89,7 @@ export function useDraft(kind: string, text: string): Draft {
 
   const setValues = (values: Values) => {
     setState((old) => ({ ...old, values }));
+    typed.current = undefined;
     question(
       "/forms/text",
       { kind: state.kind, values },
@@ -78,9 +99,14 @@ export function useDraft(kind: string, text: string): Draft {
   };
   const setText = (next: string) => {
     setState((old) => ({ ...old, text: next }));
-    question("/forms/values", { text: next }, withValues, PAUSE);
+    typed.current = next;
+    if (hasForm) question("/forms/values", { text: next }, withValues, PAUSE);
   };
-  return { ...state, setValues, setText };
+  const settled = async () => {
+    const drawn = await last.current?.();
+    return typed.current ?? drawn?.text ?? state.text;
+  };
+  return { ...state, setValues, setText, pending, settled };
 }
 
 /** What a text says, with the text left as it was typed. */

@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import { t } from "../text";
 
 const LINE = 19; // pixels
+const MOST_NUMBERED = 3000; // lines; of more the numbers would cost more than they tell
 
 export function TextPane({
   path,
@@ -38,7 +39,7 @@ export function TextPane({
     <div className="relative flex min-h-0 grow overflow-hidden bg-inset">
       <div className="w-10 shrink-0 overflow-hidden border-r border-line pt-3 text-right font-mono text-[11px] text-ink3 select-none">
         <div ref={gutter}>
-          {Array.from({ length: count }, (_, index) => (
+          {Array.from({ length: count > MOST_NUMBERED ? 0 : count }, (_, index) => (
             <div
               key={index}
               style={{ height: LINE, lineHeight: `${LINE}px` }}

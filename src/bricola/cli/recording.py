@@ -12,6 +12,7 @@ from bricola.cli.start import first_call
 from bricola.cli.typewriter import Walked
 from bricola.client import Client
 from bricola.client.screens import TerminalLine
+from bricola.client.transport import problem_of
 from bricola.core.definitions.names import pascal_case
 from bricola.core.problems import Problem, ProblemError
 
@@ -19,8 +20,8 @@ _RUN = re.compile(r"\S+(?: \S+)*")
 _LABEL = re.compile(r"[:=]\s*$|\.{2,}\s*:?\s*$|(?: \.)+\s*:?\s*$")  # what ends like this says what comes after it
 
 
-def needed_engine(where: str) -> str:
-    """Of an address without an engine: told what is missing."""
+def refuse_without_engine(where: str) -> None:
+    """Of an address without an engine: tell what is missing."""
     raise ProblemError(Problem("terminal.engine", "How the host talks is not said.", place="--engine", expected="tn3270 or tn5250",
                                mend=f"Try: bricola terminal {where} --engine tn3270 (or name an environment and a backend)."))
 
@@ -63,7 +64,7 @@ def record_walk(client: Client, name: str, environment: str, backend: str, walke
     told = next((one for one in reversed(shots) if one["came"] != start), shots[-1])
     lists = _list(client, told, walked.opened["engine"])
     places += _outputs(client, told, {one["name"] for one in places}, lists)
-    writes = typer.confirm("Does this change anything on the host", default=False)
+    writes = typer.confirm("Does this change anything on the host", default=True)  # what only reads may be tried again by itself
     service = typer.prompt("Service", default=pascal_case(backend))
     operation = typer.prompt("Operation", default=pascal_case(name))
     role = typer.prompt("Role that may call it", default="reader")
@@ -73,10 +74,10 @@ def record_walk(client: Client, name: str, environment: str, backend: str, walke
                             "quiet": walked.moves[-1].get("quiet")}
     made = client.finish_recording(body)
     if made["problems"]:
-        raise ProblemError(*(Problem(one["code"], one["message"], place=one.get("place", ""), expected=one.get("expected", ""),
-                                     found=one.get("found", ""), mend=one.get("mend", "")) for one in made["problems"]))
+        raise ProblemError(*map(problem_of, made["problems"]))
     out.print(f"Saved: {text(', '.join(one['path'] for one in made['changes']))}")
-    if typer.confirm(f"Publish it in {environment} now", default=True):
+    is_protected = any(one["name"] == environment and one["protected"] for one in client.overview()["environments"])
+    if typer.confirm(f"Publish it in {environment} now", default=not is_protected):
         number = client.release(service, f"{operation}, as it was recorded")["release"]
         client.deploy(service, environment, number)
         out.print(f"[bold]{text(service)}[/] r{number} answers in {text(environment)}.")

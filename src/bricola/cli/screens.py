@@ -9,7 +9,7 @@ import typer
 from bricola.cli.calling import parse_values
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import out, print_json, print_screen, table, text, when
-from bricola.cli.recording import first_environment, learn_host, needed_engine, record_walk
+from bricola.cli.recording import first_environment, learn_host, record_walk, refuse_without_engine
 from bricola.cli.typewriter import run_terminal
 from bricola.core.problems import Problem, ProblemError
 
@@ -131,8 +131,10 @@ def register(app: typer.Typer) -> None:
                     record_walk(client, record, where, backend, walked)
                 return
             settings = {"tls": tls, "device": device, "code_page": code_page, "model": model, "wide": wide}
+            if not engine:
+                refuse_without_engine(where)
             place = environment or first_environment(client)
-            with client.strange_terminal(place, where, engine or needed_engine(where), **settings) as line:
+            with client.strange_terminal(place, where, engine, **settings) as line:
                 walked = run_terminal(line, where)
                 learn_host(line, walked, connect_as, place)
 

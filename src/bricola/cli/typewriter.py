@@ -98,18 +98,17 @@ class Typewriter:
 
 @dataclass
 class Walked:
-    """What a person did at a terminal: how it began, the moves as the service told them, and the last screen."""
+    """What a person did at a terminal: how it began, and the moves as the service told them."""
 
     opened: dict[str, Any]
     moves: list[dict[str, Any]]
-    screen: dict[str, Any]
 
 
 def run_terminal(line: TerminalLine, title: str) -> Walked:
     """Until the person leaves; the line stays open. Raises ProblemError when the terminal ended."""
     opened = line.hear(30)
     assert opened is not None  # the service tells it first, or ends
-    walked = Walked(opened, [], opened["screen"])
+    walked = Walked(opened, [])
     curses.wrapper(lambda window: _Window(window, line, title, walked).run())
     return walked
 
@@ -156,7 +155,6 @@ class _Window:
             return
         self._words = f"{told['ms']:g} ms" if told["type"] == "moved" else ""
         self._known = told["known"]
-        self._walked.screen = told["screen"]
         if told["type"] == "moved":
             self._walked.moves.append(told)
         self._writer.show(told["screen"])

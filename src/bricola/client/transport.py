@@ -1,5 +1,6 @@
 """What both clients share: sending, and turning problem documents back into problems."""
 
+from collections.abc import Mapping
 from typing import Any, Self
 
 import httpx
@@ -70,7 +71,7 @@ def raise_problems(response: httpx.Response) -> None:
 _WORDS = frozenset(Problem.__dataclass_fields__) - {"kind", "wait"}
 
 
-def problem_of(parts: dict[str, str]) -> Problem:
+def problem_of(parts: Mapping[str, Any]) -> Problem:
     """A problem of its JSON."""
     known: dict[str, Any] = {name: str(value) for name, value in parts.items() if name in _WORDS}
     kind = parts.get("kind", "")

@@ -119,9 +119,8 @@ export function LearnPanel({
   return (
     <Panel title={t("Connect {0}", address)} open onClose={onClose}>
       <p className="mb-3 text-ink2">
-        {t(
-          "The screen that is shown becomes the start. The sign-on, what came after it, and what you typed there are taken over; the password goes into the sealed store and to nobody's eyes.",
-        )}
+        {t("The screen that is shown becomes the start. The sign-on and what came after it are taken over.")}{" "}
+        {t("What you typed there becomes a credential: the password goes into the sealed store and to nobody's eyes.")}
       </p>
       <Form word={t("Connect it")} busy={busy} onSend={() => onLearn(name, credential)}>
         <TextField label={t("What it is called here")} value={name} onChange={setName} required />

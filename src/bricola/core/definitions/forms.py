@@ -16,7 +16,6 @@ from functools import cache
 from typing import Any, Literal
 
 from pydantic.fields import FieldInfo
-from pydantic_core import PydanticUndefined
 
 from bricola.core.definitions.base import Definition, Frozen, Lines, NamedPart, Refers
 from bricola.core.definitions.engines import ENGINES, BackendParts, BindingParts
@@ -74,9 +73,12 @@ def forms() -> Forms:
 @cache
 def _forms(kinds: tuple[tuple[str, type[Definition]], ...]) -> Forms:
     groups: dict[str, tuple[Slot, ...]] = {}
+    made: dict[str, type[Frozen]] = {}
     waiting: list[type[Frozen]] = [model for _, model in kinds]
     while waiting:
         model = waiting.pop()
+        if made.setdefault(model.__name__, model) is not model:
+            raise TypeError(f"two models of definitions are called {model.__name__}, and a form is found by its name")
         if model.__name__ in groups:
             continue
         inner: list[type[Frozen]] = []
@@ -96,7 +98,7 @@ def _slots(model: type[Frozen], inner: list[type[Frozen]]) -> Iterator[Slot]:
         default = about.default if isinstance(about.default, str | int | float | bool) else None
         keys = part.model_fields.get("name") if part is not None and shape is Shape.PARTS else None
         marks = _marks(about) or (_marks(keys) if keys is not None else [])
-        yield Slot(name, shape, words.get(name, ""), about.is_required() or _must_be_filled(about), default, choices,
+        yield Slot(name, shape, words.get(name, ""), about.is_required(), default, choices,
                    marks[0].kinds if marks else (), part.__name__ if part else "", _engines(model, name))
 
 
@@ -111,10 +113,6 @@ def _engines(model: type[Frozen], field: str) -> tuple[str, ...]:
 
 def _marks(about: FieldInfo) -> list[Refers]:
     return [one for one in about.metadata if isinstance(one, Refers)]
-
-
-def _must_be_filled(about: FieldInfo) -> bool:
-    return about.default is PydanticUndefined and about.default_factory is None
 
 
 def _shape(about: FieldInfo) -> tuple[Shape, tuple[str, ...], type[Frozen] | None]:
@@ -143,10 +141,9 @@ def _shape_of(kind: Any) -> tuple[Shape, tuple[str, ...], type[Frozen] | None]:
     if origin is tuple and len(inside) == 2 and inside[1] is ...:
         return _many(inside[0])
     if origin is dict:
-        shape, _, _ = _shape_of(inside[1])
+        shape, choices, part = _shape_of(inside[1])
         by = {Shape.LINE: Shape.PAIRS, Shape.NAMES: Shape.LISTS, Shape.GROUP: Shape.PARTS}.get(shape, Shape.TEXT)
-        found = _shape_of(inside[1])
-        return by, found[1], found[2]
+        return by, choices, part
     return Shape.TEXT, (), None
 
 

@@ -1,5 +1,6 @@
 """Records from a JSON Schema (draft 2020-12 and the older ones that say `definitions`), or from the schemas of an OpenAPI 3 document."""
 
+import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -11,6 +12,7 @@ _NUMBERS = {"int32": "int", "int64": "long", "float": "float", "double": "double
 _TEXT_FACETS = {"minLength": "min_length", "maxLength": "max_length"}
 _BOUNDS = {"minimum": "min", "maximum": "max"}
 _HOLDERS = ("object",)  # what has properties
+_ONE_GROUP = re.compile(r"\([^()]*\)")
 _MARKS = ("$schema", "$defs", "definitions", "properties", "$ref")
 
 
@@ -77,7 +79,7 @@ class _Drawer:
 
     def record(self, schema: Mapping[str, Any], wanted: str) -> str:
         if id(schema) in self._names:
-            return self._names[id(schema)]
+            return self.drawing.used(self._names[id(schema)])
         name = self._names[id(schema)] = self.drawing.begin(wanted)
         properties, required = self._properties(schema)
         if isinstance(schema.get("additionalProperties"), Mapping):
@@ -156,16 +158,21 @@ class _Drawer:
         if body["type"] == "string":
             body |= {ours: schema[theirs] for theirs, ours in _TEXT_FACETS.items() if isinstance(schema.get(theirs), int)}
             if isinstance(schema.get("pattern"), str):
-                body["pattern"] = _whole(schema["pattern"])
+                body |= self.drawing.pattern(_whole(schema["pattern"]), schema["pattern"], key)
         elif kind in ("integer", "number"):
             body |= {ours: str(schema[theirs]) for theirs, ours in _BOUNDS.items() if schema.get(theirs) is not None}
         return body
 
 
-def _whole(pattern: str) -> str:
-    """A pattern of JSON Schema is looked for anywhere in a text; ours is that of the whole text."""
-    start = pattern[1:] if pattern.startswith("^") else f".*{pattern}"
-    return start[:-1] if start.endswith("$") and not start.endswith("\\$") else f"{start}.*"
+def _whole(pattern: str) -> str | None:
+    """A pattern of JSON Schema is looked for anywhere in a text; ours is that of the whole text. None where anchors
+    hold for a branch alone, as in `^a|b$`, or stand inside: to us they are letters."""
+    first, last = pattern.startswith("^"), pattern.endswith("$") and not pattern.endswith("\\$")
+    inner = pattern[first:len(pattern) - last]
+    alone = "|" in inner and not _ONE_GROUP.fullmatch(inner)
+    if re.search(r"(?<![\\\[])[\^$]", inner) or (alone and (first or last)):
+        return None
+    return f"{'' if first else '.*'}{f'({inner})' if alone else inner}{'' if last else '.*'}"
 
 
 def _words(schema: Mapping[str, Any]) -> str:

@@ -8,10 +8,12 @@ from typing import Any
 from bricola.core.definitions.names import camel_case, pascal_case
 from bricola.core.definitions.parts import RecordDefinition
 from bricola.core.definitions.text import read_data
+from bricola.core.patterns.matcher import compile_pattern
+from bricola.core.patterns.syntax import PatternError
 from bricola.core.problems import Problem, ProblemError
 
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,79}")
-_MOST = 500  # records of one drawing
+_MOST, _DEEPEST = 500, 50  # records of one drawing, and inside each other
 
 
 @dataclass(frozen=True)
@@ -37,6 +39,8 @@ class Drawing:
         """A name for a record that no other one has."""
         if len(self._fields) >= _MOST:
             raise ProblemError(Problem("sample.records", "There are too many records in it.", expected=f"at most {_MOST}"))
+        if sum(one is None for one in self._fields.values()) >= _DEEPEST:
+            raise ProblemError(Problem("sample.depth", "Records are nested too deep.", expected=f"at most {_DEEPEST} inside each other"))
         base = wanted if _NAME.fullmatch(wanted) and wanted[0].isupper() else pascal_case(wanted)
         base = (base if _NAME.fullmatch(base) else f"Record{base}")[:76]
         name, count = base, 2
@@ -44,6 +48,24 @@ class Drawing:
             name, count = f"{base}{count}", count + 1
         self._fields[name] = None
         return name
+
+    def used(self, name: str) -> str:
+        """The type of a field that holds a record of that name; a text where it is inside that record itself."""
+        if self._fields[name] is not None:
+            return name
+        self.note(f"{name} stands inside itself, which a record cannot; the inner one is drawn as a text.")
+        return "string"
+
+    def pattern(self, ours: str | None, theirs: str, key: str) -> dict[str, str]:
+        """A pattern as a facet, where it is one of XML Schema (W3C, Part 2, appendix F) by now; else it is told."""
+        try:
+            if ours is not None:
+                compile_pattern(ours)
+                return {"pattern": ours}
+        except PatternError:
+            pass  # told below, as what it was
+        self.note(f"The pattern of {key} is none of XML Schema and is left out: {theirs[:80]}")
+        return {}
 
     def end(self, name: str, fields: Mapping[str, Mapping[str, Any]], description: str = "") -> str:
         """Give a record its fields. Of one that is equal to another but for its name the other is taken; answers the name that counts."""

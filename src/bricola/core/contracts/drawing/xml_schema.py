@@ -63,7 +63,7 @@ class _Drawer:
 
     def record(self, record: Record, wanted: str) -> str:
         if record.id and record.id in self._names:
-            return self._names[record.id]
+            return self.drawing.used(self._names[record.id])
         name = self.drawing.begin(wanted)
         if record.id:
             self._names[record.id] = name
