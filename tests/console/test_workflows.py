@@ -138,7 +138,7 @@ def test_a_workflow_of_twenty_steps_is_written_here_alone(desk: Page, own: Demo)
     frame.get_by_role("button", name="Declare one more").click()
     frame.get_by_label("Name of the fault").fill("NoVessel")
     typed(desk, "4", "registration", "Registration", "One more field")
-    expect(desk.get_by_role("status").first).to_contain_text("mistakes")  # nothing is answered yet, and nothing taken
+    expect(desk.get_by_role("status").first).to_contain_text("1 mistake ")  # nothing is answered yet
 
     choose(desk, "answer")
     desk.get_by_role("button", name="Insert a step", exact=True).wait_for()
