@@ -1,6 +1,7 @@
 """Fixtures that several layers share. The demo runs once a session, as a process of its own, on loopback."""
 
 import fcntl
+import functools
 import json
 import os
 import re
@@ -13,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import httpx
 import pytest
 from hypothesis import settings
 
@@ -20,6 +22,9 @@ from bricola.demo.start import catalogue_files, placed
 from tests.commands import run_command
 from tests.length import AT_LENGTH
 from tests.nursery import Forked
+
+# Every httpx.get and httpx.post would read all certificate authorities anew: 70 ms each, thousands of times.
+httpx._transports.default.create_ssl_context = functools.cache(httpx.create_ssl_context)
 
 settings.load_profile("at length" if AT_LENGTH else "short")
 

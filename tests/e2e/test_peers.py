@@ -37,6 +37,9 @@ def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
     stop_demo(running)
 
 
+_BUILT: dict[tuple[Any, bytes], Any] = {}  # compiling takes its time, and several tests call the same contract
+
+
 class Asking:
     """One service in rehearsal, asked by plain HTTP and by a peer with the same elements."""
 
@@ -48,7 +51,9 @@ class Asking:
         self.client.sign_in("imke", own.password("imke"))
         foreign = service in ("GaugeReadings", "NoticeBoard")
         contract = httpx.get(f"{self.address}?wsdl{'' if foreign else '&soap=1.1'}").content
-        self.peer = peer_class(contract, service, folder / service)
+        if (peer_class, contract) not in _BUILT:
+            _BUILT[peer_class, contract] = peer_class(contract, service, folder / service)
+        self.peer = _BUILT[peer_class, contract]
 
     def operations(self) -> list[str]:
         return [one["name"] for one in self.client.operations(self.service, "rehearsal")]
