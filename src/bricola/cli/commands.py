@@ -94,6 +94,7 @@ COMMANDS: dict[str, Listed] = {
     "pools": Listed("backends", "Backends", "Pools: the sessions to each backend, as they are now."),
     "discover": Listed("discovery", "Backends", "Discover: look around in a backend's database and make objects of its tables."),
     "screens": Listed("screens", "Backends", "Screen flows: their films, and whether the host still looks like them."),
+    "copybooks": Listed("copybooks", "Backends", "Copybooks: what they lay out, and records to values and back."),
     "credentials": Listed("credentials", "Backends", "Credentials: secrets that Bricola presents to backends; never shown."),
 }
 
