@@ -12,8 +12,7 @@ from rich.markup import escape
 from bricola.cli.connection import Json
 from bricola.cli.output import out, print_json, table, text
 from bricola.core.cobol.describing import ItemRow, Layout, described
-from bricola.core.cobol.layout import record_of, records_of
-from bricola.core.cobol.record import Options, decode, encode, options_of
+from bricola.core.cobol.record import Options, all_records, chosen_record, decode, encode, options_of
 from bricola.core.problems import Problem, ProblemError, shown
 
 Copybook = Annotated[Path, typer.Argument(help="The copybook.", dir_okay=False, exists=True)]
@@ -58,8 +57,7 @@ def register(app: typer.Typer) -> None:
     ) -> None:
         """Show where each item of a copybook lies, how long it is and how its bytes are read."""
         options = _options(file, record, source_format, members, replacing, False, whole_range, None)
-        records = records_of(_text(file), options.source_format, options.members, options.replacing)
-        chosen = [record_of(records, record)] if record else records
+        chosen = [chosen_record(_text(file), options)] if record else all_records(_text(file), options)
         layouts = [described(one, options.binary_truncate) for one in chosen]
         if as_json:
             print_json(layouts[0] if record or len(layouts) == 1 else layouts)

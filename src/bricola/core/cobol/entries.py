@@ -9,8 +9,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from bricola.core.cobol.pictures import Picture, picture_of
-from bricola.core.cobol.source import Spot, Word, wrong
+from bricola.core.cobol.source import Dialect, Spot, Word, wrong
 
+_USUAL = Dialect()
 _NAME = re.compile(r"[A-Z0-9\u00c0-\uffff](?:[A-Z0-9_\u00c0-\uffff-]*[A-Z0-9_\u00c0-\uffff])?")
 
 USAGES = {
@@ -162,18 +163,18 @@ class _Reader:
         return wrong(self.here(), f"{clause} is not complete.", expected=what, found=found)
 
 
-def entries_of(words: Sequence[Word], currency: str = "$", decimal_comma: bool = False) -> list[Entry]:
+def entries_of(words: Sequence[Word], dialect: Dialect = _USUAL) -> list[Entry]:
     """All entries of a copybook. Raises ProblemError at the first that is wrong."""
     found: list[Entry] = []
     begun = 0
     for index, word in enumerate(words):
         if word.kind == "period":
             if index > begun:
-                found.append(_entry(words[begun:index], currency, decimal_comma))
+                found.append(_entry(words[begun:index], dialect))
             begun = index + 1
     if begun < len(words):
         last = words[-1]
-        found_entry = _entry(words[begun:], currency, decimal_comma)  # what is wrong in it comes first
+        found_entry = _entry(words[begun:], dialect)  # what is wrong in it comes first
         raise wrong(last.spot, f"The entry of {found_entry.name or 'FILLER'} has no end.", expected="a period after it", found=last.text)
     if not found:
         raise wrong(
@@ -185,7 +186,7 @@ def entries_of(words: Sequence[Word], currency: str = "$", decimal_comma: bool =
     return found
 
 
-def _entry(words: Sequence[Word], currency: str, decimal_comma: bool) -> Entry:
+def _entry(words: Sequence[Word], dialect: Dialect) -> Entry:
     reader = _Reader(words)
     first = reader.run()
     if not first.text.isdecimal() or not (1 <= int(first.text) <= 49 or int(first.text) in (66, 77, 78, 88)):
@@ -228,7 +229,7 @@ def _entry(words: Sequence[Word], currency: str, decimal_comma: bool) -> Entry:
             if not reader.more() or reader.words[reader.at].kind == "literal":
                 raise reader.expected("PICTURE", "a character-string, such as 9(5)V99")
             text = reader.run()
-            entry.picture = picture_of(text.text, text.spot, currency, decimal_comma)
+            entry.picture = picture_of(text.text, text.spot, dialect)
         else:
             read(reader, entry, clause)
     return entry

@@ -14,8 +14,10 @@ from dataclasses import dataclass, field
 
 from bricola.core.cobol.copying import Library, expanded, replaced, replacements_of
 from bricola.core.cobol.entries import Entry, Literal, entries_of
-from bricola.core.cobol.source import SourceFormat, Spot, guessed_format, words_of, wrong
+from bricola.core.cobol.source import Dialect, SourceFormat, Spot, guessed_format, words_of, wrong
 
+_USUAL = Dialect()
+UNNAMED = "RECORD"  # what a record is called whose 01 is not in the copybook
 MAX_LENGTH = 16_777_215  # bytes of one record
 _FIXED_SIZES = {"float": 4, "double": 8, "index": 4, "pointer": 4, "char": 1, "short": 2, "long": 4, "longlong": 8}
 _NUMERIC_USAGES = ("binary", "packed", "native", "unsigned-packed")
@@ -125,9 +127,8 @@ def records_of(
     source_format: SourceFormat | None = None,
     members: Mapping[str, str] | None = None,
     replacing: Mapping[str, str] | None = None,
-    name: str = "RECORD",
-    currency: str = "$",
-    decimal_comma: bool = False,
+    name: str = UNNAMED,
+    dialect: Dialect = _USUAL,
 ) -> list[Record]:
     """The records that a copybook lays out, in its order.
 
@@ -136,7 +137,7 @@ def records_of(
     """
     library = Library.of(members or {}, source_format)
     words = replaced(expanded(words_of(copybook, source_format or guessed_format(copybook)), library), replacements_of(replacing or {}))
-    return _nested(entries_of(words, currency, decimal_comma), name)
+    return _nested(entries_of(words, dialect), name, dialect)
 
 
 def record_of(records: Sequence[Record], name: str = "") -> Record:
@@ -163,7 +164,7 @@ def record_of(records: Sequence[Record], name: str = "") -> Record:
     )
 
 
-def _nested(entries: Sequence[Entry], name: str) -> list[Record]:
+def _nested(entries: Sequence[Entry], name: str, dialect: Dialect) -> list[Record]:
     """Entries grouped into records, each settled and laid out."""
     groups: list[list[Entry]] = []
     for entry in entries:
@@ -183,11 +184,11 @@ def _nested(entries: Sequence[Entry], name: str) -> list[Record]:
             )
     records = []
     for group in groups:
-        records.append(_record(group))
+        records.append(_record(group, dialect))
     return records
 
 
-def _record(entries: Sequence[Entry]) -> Record:
+def _record(entries: Sequence[Entry], dialect: Dialect) -> Record:
     top, *rest = entries
     stack: list[tuple[Item, Entry]] = []
     made: list[tuple[Item, Entry]] = []
@@ -227,7 +228,7 @@ def _record(entries: Sequence[Entry]) -> Record:
     assert root is not None
     if top.occurs:
         raise wrong(top.spots["OCCURS"], "A record (level 01) is no table.", found="OCCURS", code="copybook.occurs")
-    _settle(root, {id(item): entry for item, entry in made}, "", None, False)
+    _settle(root, {id(item): entry for item, entry in made}, "", None, False, dialect)
     _name_each(made)
     _lay_out(root, 0)
     if root.length > MAX_LENGTH:
@@ -241,7 +242,7 @@ def _record(entries: Sequence[Entry]) -> Record:
     return Record(root, tuple(_renaming(entry, root) for entry in renames))
 
 
-def _settle(item: Item, entries: Mapping[int, Entry], usage: str, sign: tuple[bool, bool] | None, sync: bool) -> None:
+def _settle(item: Item, entries: Mapping[int, Entry], usage: str, sign: tuple[bool, bool] | None, sync: bool, dialect: Dialect) -> None:
     """Clauses of groups go to the items in them; an item's own wins."""
     entry = entries[id(item)]
     usage, sign, sync = entry.usage or usage, entry.sign or sign, entry.sync or sync
@@ -253,13 +254,13 @@ def _settle(item: Item, entries: Mapping[int, Entry], usage: str, sign: tuple[bo
                     entry.spots[key], f"The group {item.name or 'FILLER'} cannot have this clause.", found=key, code="copybook.clause"
                 )
         for child in item.children:
-            _settle(child, entries, usage, sign, sync)
+            _settle(child, entries, usage, sign, sync, dialect)
         return
     item.sync = sync
-    _elementary(item, entry, usage, sign)
+    _elementary(item, entry, usage, sign, dialect)
 
 
-def _elementary(item: Item, entry: Entry, usage: str, sign: tuple[bool, bool] | None) -> None:
+def _elementary(item: Item, entry: Entry, usage: str, sign: tuple[bool, bool] | None, dialect: Dialect) -> None:
     name = item.name or "FILLER"
     picture = entry.picture
     if usage in _FIXED_SIZES:
@@ -314,13 +315,14 @@ def _elementary(item: Item, entry: Entry, usage: str, sign: tuple[bool, bool] | 
     elif entry.blank_zero:
         item.kind, item.length = "number-edited", picture.size  # a blank is no digit: text, as any edited number
     else:
-        _number(item, usage, sign, picture.stored)
+        _number(item, usage, sign, picture.stored, dialect)
 
 
-def _number(item: Item, usage: str, sign: tuple[bool, bool] | None, stored: int) -> None:
+def _number(item: Item, usage: str, sign: tuple[bool, bool] | None, stored: int, dialect: Dialect) -> None:
     if usage in ("binary", "native"):
         item.kind, item.native = "binary", usage == "native"
-        item.length = 2 if stored <= 4 else 4 if stored <= 9 else 8 if stored <= 18 else 16
+        least = 1 if item.native and stored <= 2 and dialect.native_bytes == 1 else 2
+        item.length = least if stored <= 4 else 4 if stored <= 9 else 8 if stored <= 18 else 16
     elif usage == "packed":
         item.kind, item.length = "packed", stored // 2 + 1
     elif usage == "unsigned-packed":

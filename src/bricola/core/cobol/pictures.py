@@ -8,7 +8,7 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
-from bricola.core.cobol.source import Spot, wrong
+from bricola.core.cobol.source import Dialect, Spot, wrong
 
 Category = Literal[
     "alphabetic", "alphanumeric", "alphanumeric-edited", "numeric", "numeric-edited", "national", "national-edited", "dbcs", "floating"
@@ -48,9 +48,9 @@ class Picture:
         return -self.scale
 
 
-def picture_of(text: str, spot: Spot, currency: str = "$", decimal_comma: bool = False) -> Picture:
+def picture_of(text: str, spot: Spot, dialect: Dialect) -> Picture:
     """A PICTURE understood. Raises ProblemError with the place where it cannot be."""
-    upper = text.upper()
+    upper, currency = text.upper(), dialect.currency
     opened: list[tuple[str, int]] = []
     at = 0
     while at < len(upper):
@@ -82,7 +82,7 @@ def picture_of(text: str, spot: Spot, currency: str = "$", decimal_comma: bool =
         return Picture(upper, "national-edited" if kinds != {"N"} else "national", sum(count for _, count in opened))
     if "G" in kinds and kinds <= set("GB"):
         return Picture(upper, "dbcs", sum(count for _, count in opened))
-    return _edited(upper, opened, symbols, spot, currency.upper(), "," if decimal_comma else ".")
+    return _edited(upper, opened, symbols, spot, currency.upper(), "," if dialect.decimal_comma else ".")
 
 
 def _bad(text: str, spot: Spot, expected: str, found: str) -> Exception:

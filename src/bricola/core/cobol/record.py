@@ -4,14 +4,14 @@ from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from bricola.core.cobol.alphabets import Floats, Order, Signs, alphabet
 from bricola.core.cobol.codec import Codec, compiled
 from bricola.core.cobol.fields import Ways
-from bricola.core.cobol.layout import record_of, records_of
+from bricola.core.cobol.layout import UNNAMED, Record, record_of, records_of
 from bricola.core.cobol.making import TableFollows
-from bricola.core.cobol.source import SourceFormat
+from bricola.core.cobol.source import Dialect, SourceFormat
 from bricola.core.problems import Problem, ProblemError, shown
 
 
@@ -22,7 +22,8 @@ class Options(BaseModel):
     copybooks that COPY names; `record` the 01 that is meant; `table_follows` whether what follows a table of varying length slides up or
     stays; `binary_truncate` whether COMP holds only what its picture says; `views` the view that holds of a redefined item, or several;
     `order` of COMP-5 and IEEE floats, `floats` their form, `signs` those of zoned numbers in ASCII; `bad_numbers` whether a number
-    whose bytes are none is refused or left out; `missing` whether a value that is not given is refused or what the item holds initially.
+    whose bytes are none is refused or left out; `missing` whether a value that is not given is refused or what the item holds initially;
+    `currency`, `decimal_comma` and `native_bytes` what the program says of PICTUREs and of COMP-5 (see `Dialect`).
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -39,8 +40,13 @@ class Options(BaseModel):
     signs: Signs = "ascii"
     bad_numbers: Literal["refuse", "absent"] = "refuse"
     missing: Literal["refuse", "initial"] = "refuse"
-    currency: str = "$"
+    currency: str = Field(default="$", min_length=1, max_length=1)
     decimal_comma: bool = False
+    native_bytes: Literal[1, 2] = 1
+
+    @property
+    def dialect(self) -> Dialect:
+        return Dialect(self.currency, self.decimal_comma, self.native_bytes)
 
 
 def ways_of(codepage: str, options: Options) -> Ways:
@@ -57,20 +63,21 @@ def ways_of(codepage: str, options: Options) -> Ways:
 
 def codec_of(copybook: str, codepage: str, options: Options) -> Codec:
     """The codec of a record of a copybook. Raises ProblemError."""
-    records = records_of(
-        copybook, options.source_format, options.members, options.replacing, currency=options.currency, decimal_comma=options.decimal_comma
-    )
-    known = {one.name for one in records}
-    name = options.record if len(records) > 1 or options.record.upper() in known else ""
-    if options.record and not name and records[0].name == "RECORD":  # an 01 that the copybook leaves to whoever copies it
-        records = records_of(
-            copybook, options.source_format, options.members, options.replacing, options.record, options.currency, options.decimal_comma
-        )
-    elif options.record:
-        name = options.record
-    return compiled(
-        record_of(records, name), ways_of(codepage, options), options.table_follows, options.views, options.bad_numbers, options.missing
-    )
+    record, ways = chosen_record(copybook, options), ways_of(codepage, options)
+    return compiled(record, ways, options.table_follows, options.views, options.bad_numbers, options.missing)
+
+
+def chosen_record(copybook: str, options: Options) -> Record:
+    """The record that the options mean. Raises ProblemError."""
+    records = all_records(copybook, options)
+    if options.record and len(records) == 1 and records[0].name == UNNAMED:  # the 01 is left to whoever copies it
+        records = all_records(copybook, options, options.record)
+    return record_of(records, options.record)
+
+
+def all_records(copybook: str, options: Options, name: str = UNNAMED) -> list[Record]:
+    """The records of a copybook; `name` is that of one whose 01 is not in it. Raises ProblemError."""
+    return records_of(copybook, options.source_format, options.members, options.replacing, name, options.dialect)
 
 
 def options_of(options: Mapping[str, Any] | None) -> Options:

@@ -35,6 +35,19 @@ class Spot:
 
 
 @dataclass(frozen=True, slots=True)
+class Dialect:
+    """What a copybook does not say and its program does: SPECIAL-NAMES, and how short a COMP-5 may be.
+
+    Compilers of the mainframe give a COMP-5 two bytes at least; the one that our layouts are held against gives those of one or two
+    digits a single byte.
+    """
+
+    currency: str = "$"
+    decimal_comma: bool = False
+    native_bytes: Literal[1, 2] = 1
+
+
+@dataclass(frozen=True, slots=True)
 class Word:
     """One text word. A literal keeps its quotes and prefix; `joined` says that nothing stood between it and the word before."""
 
