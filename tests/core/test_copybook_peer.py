@@ -28,7 +28,6 @@ class Made:
     moves: list[str] = field(default_factory=list)
     values: dict[str, Any] = field(default_factory=dict)
     looked_at: list[tuple[str, str]] = field(default_factory=list)  # path, how the program says it
-    counts: int = 0
 
 
 class Maker:
@@ -61,7 +60,8 @@ class Maker:
                 self.table(made, level, path, values, depth)
             elif what < 0.42 and not at:
                 made.lines.append(f"{level:02}  FILLER PIC X({self.dice.randint(1, 3)}).")
-            elif what < 0.5 and not at:
+            elif what < 0.5 and not at and not any("DEPENDING" in line for line in made.lines):
+                # Behind a table that slides this compiler counts the bytes of views once more.
                 self.views(made, level, path, values)
             else:
                 self.leaf(made, level, path, values, at)
@@ -79,7 +79,8 @@ class Maker:
 
     def table(self, made: Made, level: int, path: str, values: dict[str, Any], depth: int) -> None:
         name, most = self.name(made), self.dice.randint(1, 4)
-        varying = self.slides and self.dice.random() < 0.6
+        # One for each record: of two the compiler does not tell the length of the record that it works with.
+        varying = self.slides and self.dice.random() < 0.8 and not any("DEPENDING" in line for line in made.lines)
         count = self.dice.randint(0, most) if varying else most
         if varying:
             counter = self.name(made)
