@@ -61,7 +61,7 @@ class Maker:
             elif what < 0.42 and not at:
                 made.lines.append(f"{level:02}  FILLER PIC X({self.dice.randint(1, 3)}).")
             elif what < 0.5 and not at and not any("DEPENDING" in line for line in made.lines):
-                # Behind a table that slides this compiler counts the bytes of views once more.
+                # In a record with a table that slides this compiler counts the bytes of views once more.
                 self.views(made, level, path, values)
             else:
                 self.leaf(made, level, path, values, at)
@@ -80,7 +80,7 @@ class Maker:
     def table(self, made: Made, level: int, path: str, values: dict[str, Any], depth: int) -> None:
         name, most = self.name(made), self.dice.randint(1, 4)
         # One for each record: of two the compiler does not tell the length of the record that it works with.
-        varying = self.slides and self.dice.random() < 0.8 and not any("DEPENDING" in line for line in made.lines)
+        varying = self.slides and self.dice.random() < 0.8 and not any("DEPENDING" in line or "REDEFINES" in line for line in made.lines)
         count = self.dice.randint(0, most) if varying else most
         if varying:
             counter = self.name(made)
