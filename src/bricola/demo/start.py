@@ -38,7 +38,7 @@ CALLERS = {
     "night-batch": (["registry-clerk", "lock-desk", "auditor"], "Nightly jobs"),
 }
 SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard",
-            "MovementSummary", "PassageStatus", "PassageBooking", "PermitRenewal")
+            "MovementSummary", "PassageStatus", "TollCalculator", "PassageBooking", "PermitRenewal")
 FILMED = ("vessel-ledger", "berth")
 ENVIRONMENTS = ("rehearsal", "live")
 HOSTS = (  # name, kind, environment, backend, endpoint
@@ -51,8 +51,10 @@ HOSTS = (  # name, kind, environment, backend, endpoint
     ("river-board-live", "river-board", "live", "river-board", "telemetry"),
     ("lock-signals-rehearsal", "lock-signals", "rehearsal", "lock-signals", "keepers"),
     ("lock-signals-live", "lock-signals", "live", "lock-signals", "keepers"),
+    ("toll-office-rehearsal", "toll-office", "rehearsal", "toll-office", "counter"),
+    ("toll-office-live", "toll-office", "live", "toll-office", "counter"),
 )
-PROTOCOLS = {"ledger": "tn3270", "berths": "tn5250", "river-board": "http", "lock-signals": "http"}
+PROTOCOLS = {"ledger": "tn3270", "berths": "tn5250", "river-board": "http", "lock-signals": "http", "toll-office": "program-host"}
 WEB = {"river-board": river_board.PLACE, "lock-signals": lock_signals.PLACE}  # kinds over HTTP, and the path at which they answer
 BROADCAST_EVERY = 25  # keys of a session in live, after which a message to all desks covers the screen
 CREDENTIALS = {"ledger-clerk-rehearsal": "LKCLERK", "ledger-clerk-live": "LKDESK", "berth-desk-rehearsal": "LKCLERK",
@@ -81,11 +83,12 @@ def run_demo(port: int, data: Path, ready_file: Path | None, remember: bool, as_
     accounts = data / "hosts.json"
     if not accounts.exists():
         make_accounts(accounts)
-    passwords = {"LKBOARD": "", "LKSIGNAL": ""} | {user: one["password"] for user, one in json.loads(accounts.read_text()).items()}
+    passwords = {"": "", "LKBOARD": "", "LKSIGNAL": ""} | {user: one["password"] for user, one in json.loads(accounts.read_text()).items()}
     hosts = HostProcesses(accounts)
     hosts.start(
         [
-            HostPlan(name, kind, data / environment / "registry.db", BROADCAST_EVERY if environment == "live" else 0)
+            HostPlan(name, kind, data / environment / "registry.db", BROADCAST_EVERY if environment == "live" else 0,
+                     ("bricola.demo.programs", "--folder", str(data / "programs")) if kind == "toll-office" else ())
             for name, kind, environment, _, _ in HOSTS
         ],
         state.get("ports", {}),
@@ -199,10 +202,10 @@ def _facts(state: dict[str, Any], address: str, hosts: HostProcesses, passwords:
         "backends": [
             {
                 "name": name,
-                "kind": {"river-board": "soap", "lock-signals": "http"}.get(kind, "terminal host"),
+                "kind": {"river-board": "soap", "lock-signals": "http", "toll-office": "program host"}.get(kind, "terminal host"),
                 "host": "127.0.0.1",
-                "user": {"river-board": "LKBOARD@larkmere", "lock-signals": ""}.get(kind, "LKCLERK"),
-                "password": passwords[{"river-board": "LKBOARD", "lock-signals": "LKSIGNAL"}.get(kind, "LKCLERK")],
+                "user": {"river-board": "LKBOARD@larkmere", "lock-signals": "", "toll-office": ""}.get(kind, "LKCLERK"),
+                "password": passwords[{"river-board": "LKBOARD", "lock-signals": "LKSIGNAL", "toll-office": ""}.get(kind, "LKCLERK")],
                 "port": hosts.ports[name],
                 "pid": hosts.pids()[name],
                 "protocol": PROTOCOLS[kind],

@@ -16,7 +16,8 @@ import ebcdic  # type: ignore[import-untyped]  # registers the code pages that P
 from bricola.core.problems import Problem, ProblemError, shown
 
 _REGISTERED = ebcdic.codec_names
-_UNDEFINED = "\ufffe"  # no character: decoding a byte that a page does not define gives it, and nothing else does
+UNDEFINED = "\uffff"  # no character: what a byte is decoded to that a page does not define, and nothing else
+_UNMAPPED = "\ufffe"  # what the tables of `codecs` take for undefined
 USUAL = (
     "ascii",
     "cp037",
@@ -80,18 +81,18 @@ def alphabet(code_page: str) -> Alphabet:
         )
     letters[0x00] = "\x00"
     if mainframe or found.name == "ascii":
-        letters = [_UNDEFINED if one == "\xff" else one for one in letters]
+        letters = [UNDEFINED if one == "\xff" else one for one in letters]
         letters[0xFF] = "\xff"
     table = "".join(letters)
-    return Alphabet(code_page, table, codecs.charmap_build(table), mainframe, _UNDEFINED not in table)
+    return Alphabet(code_page, table, codecs.charmap_build(table.replace(UNDEFINED, _UNMAPPED)), mainframe, UNDEFINED not in table)
 
 
 def _letter(found: codecs.CodecInfo, code: int) -> str:
     try:
         letter, _ = found.decode(bytes((code,)))
     except UnicodeDecodeError:
-        return _UNDEFINED
-    return letter if len(letter) == 1 else _UNDEFINED
+        return UNDEFINED
+    return letter if len(letter) == 1 else UNDEFINED
 
 
 Order = Literal["big", "little"]

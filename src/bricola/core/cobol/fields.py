@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from decimal import Context, Decimal, DecimalException, Inexact, InvalidOperation, Overflow, Underflow
 from typing import Any
 
-from bricola.core.cobol.alphabets import Alphabet, Floats, Order, Signs
+from bricola.core.cobol.alphabets import UNDEFINED, Alphabet, Floats, Order, Signs
 from bricola.core.cobol.entries import Literal
 from bricola.core.cobol.floats import NotHeldError, hexadecimal_reader, hexadecimal_writer, ieee_reader, ieee_writer
 from bricola.core.cobol.layout import Item
@@ -82,8 +82,8 @@ def _read_text(item: Item, ways: Ways) -> Reader:
 
     def read(data: bytes) -> str:
         text = page.decode(data)
-        if "\ufffe" in text:
-            code = data[text.index("\ufffe")]
+        if UNDEFINED in text:
+            code = data[text.index(UNDEFINED)]
             raise NotHeldError(f"the byte {code:02X} is no letter of {page.name}")
         return text
 

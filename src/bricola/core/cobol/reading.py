@@ -187,7 +187,7 @@ class _Reading:
             if self.maker.ways.alphabet.name == "ascii":
                 self.put(f"if not {joined}.isascii(): raise Unusual")
             elif not self.maker.ways.alphabet.whole:
-                self.put(f"if '\\ufffe' in {joined}: raise Unusual")
+                self.put(f"if '\\uffff' in {joined}: raise Unusual")
         if self.careful:
             for key, value in rows:
                 variable = self.fresh("x")

@@ -2,11 +2,12 @@
 
 from bricola.core.kinds.contracts.kind import CONTRACT
 from bricola.core.kinds.objects.kind import OBJECT
+from bricola.core.kinds.programs.kind import PROGRAM
 from bricola.core.kinds.queries.kind import QUERY
 from bricola.core.kinds.registry import register
 from bricola.core.kinds.relays.kind import RELAY
 from bricola.core.kinds.screens.kind import SCREEN_FLOW
 from bricola.core.kinds.workflows.kind import WORKFLOW
 
-for _kind in (OBJECT, QUERY, SCREEN_FLOW, CONTRACT, RELAY, WORKFLOW):
+for _kind in (OBJECT, QUERY, SCREEN_FLOW, PROGRAM, CONTRACT, RELAY, WORKFLOW):
     register(_kind)

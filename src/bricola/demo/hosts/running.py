@@ -26,6 +26,7 @@ class HostPlan:
     kind: str
     registry: Path
     broadcast_every: int = 0
+    module: tuple[str, ...] = ()  # what is run in place of `bricola.demo.hosts`, with its words
 
 
 class HostProcesses:
@@ -68,6 +69,8 @@ class HostProcesses:
     def _begin(self, plan: HostPlan, port: int) -> "subprocess.Popen[str]":
         words = [sys.executable, "-m", "bricola.demo.hosts", plan.kind, "--registry", str(plan.registry), "--accounts", str(self._accounts),
                  "--port", str(port), "--broadcast-every", str(plan.broadcast_every)]
+        if plan.module:
+            words = [sys.executable, "-m", *plan.module, "--port", str(port)]
         return subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, text=True,
                                 start_new_session=True)  # Ctrl C is for the service, which then stops its hosts
 

@@ -19,6 +19,7 @@ from bricola.core.problems import Kind, Problem, ProblemError, shown
 
 MOST_BYTES = 10_000_000  # of one file
 _MOST_PATH = 200
+_FIRST_WAIT, _LONGEST_WAIT = 0.005, 0.25  # seconds between looks for a reply
 _STEP = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]{0,99}")
 _DEVICES = re.compile(r"(?:con|prn|aux|nul|com\d|lpt\d)(?:\..*)?", re.IGNORECASE)  # names that are no files on some systems
 
@@ -40,6 +41,44 @@ class FolderSession:
         """Write a file, new or instead of what is there, whole or not at all. Raises ProblemError."""
         await asyncio.to_thread(self._write, path, text)
 
+    async def exchange(self, path: str, data: bytes, reply: str, seconds: float) -> bytes:
+        """Leave a record, and wait for the one that somebody leaves in return ('': for none); both are taken away then. Raises
+        ProblemError."""
+        await asyncio.to_thread(self._put, path, data)
+        if not reply:
+            return b""
+        wait = _FIRST_WAIT
+        try:
+            async with asyncio.timeout(seconds):
+                while (found := await asyncio.to_thread(self._taken, reply)) is None:
+                    await asyncio.sleep(wait)
+                    wait = min(wait * 1.5, _LONGEST_WAIT)
+        except TimeoutError:
+            raise ProblemError(Problem("program.slow", "Nobody left a reply in the folder in time.", Kind.BACKEND, place=path,
+                                       expected=f"{reply} within {seconds:g} s", mend="Look whether the program that reads the folder runs."
+                                       )) from None
+        finally:
+            await asyncio.to_thread(self._drop, path)
+        return found
+
+    def _taken(self, path: str) -> bytes | None:
+        """The bytes of a file, which is taken away; None while there is none."""
+        file = self._find(path)
+        try:
+            if not file.is_file():
+                return None
+            if file.stat().st_size > MOST_BYTES:
+                raise self._refused("file.size", f"The file is larger than {MOST_BYTES} bytes.", path, Kind.TOO_LARGE)
+            data = file.read_bytes()
+            file.unlink()
+        except OSError as error:
+            raise self._failed(path, error) from None
+        return data
+
+    def _drop(self, path: str) -> None:
+        with contextlib.suppress(OSError):  # whoever answered may have taken it away
+            self._find(path).unlink()
+
     def _read(self, path: str) -> str:
         file = self._find(path)
         try:
@@ -54,11 +93,13 @@ class FolderSession:
             raise self._failed(path, error) from None
 
     def _write(self, path: str, text: str) -> None:
+        self._put(path, text.encode())
+
+    def _put(self, path: str, content: bytes) -> None:
         if self.read_only:
             raise self._refused("file.read-only", "Nothing is written in this folder here.", path, Kind.PERMISSION)
-        content = text.encode()
         if len(content) > MOST_BYTES:
-            raise self._refused("file.size", f"The text is larger than {MOST_BYTES} bytes.", path, Kind.TOO_LARGE)
+            raise self._refused("file.size", f"The content is larger than {MOST_BYTES} bytes.", path, Kind.TOO_LARGE)
         file = self._find(path)
         new = file.with_name(f".{uuid.uuid4().hex}.new")
         try:

@@ -3,7 +3,7 @@ in `adapters/engines`."""
 
 from collections.abc import Mapping
 
-from bricola.core.definitions.engines import files, http, mariadb, postgresql, soap, sqlite, tn3270, tn5250
+from bricola.core.definitions.engines import files, http, mariadb, postgresql, program_host, soap, sqlite, tn3270, tn5250
 from bricola.core.definitions.engines.engine import Engine, by_word
 from bricola.core.definitions.engines.places import (
     DatabaseName,
@@ -19,7 +19,7 @@ from bricola.core.definitions.engines.terminals import TerminalBackend, Terminal
 from bricola.core.definitions.engines.web import ServiceCalls
 
 ENGINES: Mapping[str, Engine] = by_word((sqlite.ENGINE, postgresql.ENGINE, mariadb.ENGINE, tn3270.ENGINE, tn5250.ENGINE, soap.ENGINE,
-                                         http.ENGINE, files.ENGINE))
+                                         http.ENGINE, files.ENGINE, program_host.ENGINE))
 
 
 class BackendParts(TerminalBackend):

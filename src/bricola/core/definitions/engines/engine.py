@@ -17,6 +17,7 @@ class Family(StrEnum):
 
     DATABASE = "database"
     TERMINAL_HOST = "terminal host"
+    PROGRAM_HOST = "program host"
     SERVICE = "service"
     HTTP = "HTTP service"
     FOLDER = "folder"

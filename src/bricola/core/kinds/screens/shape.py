@@ -7,10 +7,10 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.terminals import Collect, KnownScreen, Mark, Move, Place, TerminalHost
 from bricola.core.definitions.model import Operation
 from bricola.core.kinds.screens.definition import ScreenFlowDefinition
-from bricola.core.kinds.screens.texts import check_dates
 from bricola.core.patterns.matcher import compile_search
 from bricola.core.patterns.syntax import PatternError
 from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.shapes.date_looks import look_mistake
 from bricola.core.shapes.model import Element, FaultShape, OperationShape, Record
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.shapes.typed import typed_elements, typed_value
@@ -98,7 +98,7 @@ def _screen_mistakes(screens: Iterable[KnownScreen], place: str) -> Iterator[Pro
         for number, mark in enumerate(screen.marks, 1):
             yield from _mark_mistakes(mark, f"{where}, marks, {number}")
         for one in screen.places:
-            if one.dates and (wrong := check_dates(one.dates)):
+            if one.dates and (wrong := look_mistake(one.dates)):
                 yield Problem("flow.dates", f"This is no look of a date: {wrong}.", place=f"{where}, places, {one.name}",
                               expected="like DD/MM/YY or YYYY-MM-DD", found=shown(one.dates))
             if one.pattern and (told := _no_pattern(one.pattern)):
@@ -111,7 +111,7 @@ def _screen_mistakes(screens: Iterable[KnownScreen], place: str) -> Iterator[Pro
                               expected=f"a first and a last row with a multiple of {region.lines} lines between them",
                               found=f"{first} to {last}")
             for column in region.columns:
-                if column.dates and (wrong := check_dates(column.dates)):
+                if column.dates and (wrong := look_mistake(column.dates)):
                     yield Problem(
                         "flow.dates",
                         f"This is no look of a date: {wrong}.",

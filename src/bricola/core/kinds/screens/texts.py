@@ -8,25 +8,12 @@ from typing import Any
 
 from bricola.core.definitions.engines.terminals import TextForm
 from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.shapes.date_looks import look_pattern, look_reader, whole_year, written_by_look
 from bricola.core.shapes.model import Element
 from bricola.core.shapes.simple import SimpleType
 
-_LETTERS = re.compile(r"(D+|M+|Y+|H+|N+|S+)")
-_PIVOT = 70  # two digits of a year: 00 to 69 are 20xx
 _NUMBER = re.compile(r"(?P<before>[+-]?)(?P<digits>[\d.,' ]+)(?P<after>-|CR|DB|\+)?")
 _ROUND = re.compile(r"^\((.*)\)$")  # a negative number in brackets
-
-
-def check_dates(look: str) -> str:
-    """What is wrong with the look of a date, or ''."""
-    letters = [one[0] for one in _LETTERS.findall(look)]
-    if not letters:
-        return "it has none of the letters D, M, Y, H, N and S"
-    if len(set(letters)) != len(letters):
-        return "a letter stands in two places"
-    if "Y" in letters and re.search(r"Y+", look)[0] not in ("YY", "YYYY"):  # type: ignore[index]
-        return "a year has two or four letters"
-    return ""
 
 
 def compile_reader(form: TextForm, element: Element, place: str) -> Callable[[str], Any]:
@@ -75,7 +62,7 @@ def _at_once(form: TextForm, kind: SimpleType) -> Callable[[str], Any]:
 
 
 def _day_at_once(look: str) -> Callable[[str], date | None]:
-    pattern = _pattern(look)
+    pattern = look_pattern(look)
     if not {"D", "M", "Y"} <= set(pattern.groupindex):
         return lambda text: None
     match, order = pattern.fullmatch, ("Y", "M", "D")
@@ -85,19 +72,12 @@ def _day_at_once(look: str) -> Callable[[str], date | None]:
         if found is None:
             return None
         year, month, number = found.group(*order)
-        if len(year) == 2:
-            year = f"{19 if int(year) >= _PIVOT else 20}{year}"
         try:
-            return date(int(year), int(month), int(number))
+            return date(int(whole_year(year)), int(month), int(number))
         except ValueError:
             return None  # told by the slower way
 
     return day
-
-
-def _pattern(look: str) -> re.Pattern[str]:
-    return re.compile("".join(rf"(?P<{part[0]}>\d{{{len(part)}}})" if _LETTERS.fullmatch(part) else re.escape(part)
-                              for part in _LETTERS.split(look) if part), re.ASCII)
 
 
 def _unread(place: str, expected: str, found: str) -> Problem:
@@ -113,7 +93,7 @@ def _normaliser(form: TextForm, kind: SimpleType) -> Callable[[str], str]:
         steps.append(lambda text: codes.get(text, text))
     python = kind.primitive.python
     if form.dates and python in (date, datetime, time):
-        steps.append(_date_normaliser(form.dates, python))
+        steps.append(look_reader(form.dates, python))
     elif python in (int, float, Decimal):
         thousands, point = (",", ".") if form.decimal == "point" else (".", ",")
         steps.append(lambda text: _number(text, thousands, point))
@@ -135,23 +115,6 @@ def _number(text: str, thousands: str, point: str) -> str:
     return f"-{digits}" if negative else digits
 
 
-def _date_normaliser(look: str, python: type) -> Callable[[str], str]:
-    pattern = _pattern(look)
-
-    def normal(text: str) -> str:
-        found = pattern.fullmatch(text)
-        if found is None:
-            return text
-        parts = {"D": "01", "M": "01", "Y": "2000", "H": "00", "N": "00", "S": "00"} | found.groupdict()
-        if len(parts["Y"]) == 2:
-            parts["Y"] = f"{19 if int(parts['Y']) >= _PIVOT else 20}{parts['Y']}"
-        day = f"{parts['Y']}-{parts['M']:0>2}-{parts['D']:0>2}"
-        clock = f"{parts['H']:0>2}:{parts['N']:0>2}:{parts['S']:0>2}"
-        return day if python is date else clock if python is time else f"{day}T{clock}"
-
-    return normal
-
-
 def compile_writer(form: TextForm, kind: SimpleType) -> Callable[[Any], str]:
     """A function value -> the text to type."""
     back = {meaning: code for code, meaning in form.codes.items()}
@@ -160,15 +123,10 @@ def compile_writer(form: TextForm, kind: SimpleType) -> Callable[[Any], str]:
 
     def write(value: Any) -> str:
         if look and python in (date, datetime, time):
-            return _LETTERS.sub(lambda one: _part(value, one[0]), look)
+            return written_by_look(value, look)
         text = kind.write(value)
         if python is Decimal and form.decimal == "comma":
             text = text.replace(".", ",")
         return back.get(text, text)
 
     return write
-
-
-def _part(value: Any, letters: str) -> str:
-    number = {"D": "day", "M": "month", "Y": "year", "H": "hour", "N": "minute", "S": "second"}[letters[0]]
-    return f"{getattr(value, number):0{len(letters)}d}"[-len(letters):]

@@ -1,0 +1,1 @@
+"""Hosts of programs, by the protocol of docs/program-host.md."""

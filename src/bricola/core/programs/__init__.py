@@ -1,0 +1,1 @@
+"""The protocol of program hosts (docs/program-host.md), without I/O."""

@@ -1,0 +1,1 @@
+"""The demo's program host, and the program that it runs."""
