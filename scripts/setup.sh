@@ -16,6 +16,7 @@ command -v hercules >/dev/null || packages+=(hercules)
 command -v chromium >/dev/null || packages+=(chromium)
 command -v wsdl2h >/dev/null || packages+=(gsoap libgsoap-dev)
 command -v g++ >/dev/null || packages+=(g++)
+command -v cobc >/dev/null || packages+=(gnucobol3)
 command -v npm >/dev/null || packages+=(nodejs npm)
 python3 -c 'import ensurepip' 2>/dev/null || packages+=(python3-venv)
 installing=

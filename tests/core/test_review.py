@@ -22,7 +22,7 @@ DAY = 86_400.0
 RULES = all_rules()
 FACTS = Facts(
     now=100 * DAY,
-    engines={"sqlite": "", "postgresql": "", "tn3270": "", "soap": ""},
+    engines={"sqlite": "", "postgresql": "", "tn3270": "", "program-host": "", "http": "", "soap": ""},
     credentials={"locks": CredentialFact("password", 400 * DAY), "board": CredentialFact("password", 400 * DAY)},
     held_roles=frozenset({"reader"}),
 )
@@ -197,6 +197,47 @@ def in_gates(new: str) -> dict[str, Any]:
     return {"flow": FLOW, "gate": GATE, "changes": WALKED | {"live": ("backends:\n", "backends:\n" + new)}}
 
 
+SUM = """
+program: sum
+backend: office
+calls: SUM
+areas: {area: {copybook: sum-area}}
+input: {number: {type: int, min: '0', max: '99', item: S-NUMBER}}
+output: {half: {type: int, item: S-HALF}, rows: {type: Spot, repeats: true, item: S-ROW, fields: {east: {item: S-EAST}}}}
+faults: {Odd: {condition: S-ODD, message: S-TEXT, fields: number}}
+"""
+AREA = """
+copybook: sum-area
+text: |
+  01 SUM-AREA.
+     05 S-NUMBER PIC 99.
+     05 S-CODE PIC 9. 88 S-ODD VALUE 1.
+     05 S-TEXT PIC X(9).
+     05 S-HALF PIC 9(4).
+     05 S-KEEP PIC X(4).
+     05 S-VIEW REDEFINES S-KEEP PIC 9(4).
+     05 S-ROW OCCURS 0 TO 3 DEPENDING ON S-CODE.
+        10 S-EAST PIC 9(6)V99.
+        10 S-NORTH PIC 9(6)V99.
+"""
+SUMMED = {"service": (MORE, "  Sum: {runs: program sum, description: Sums.}\n" + MORE),
+          "live": ("backends:\n", "backends:\n  office: {address: '127.0.0.1:8470'}\n")}
+
+
+def in_program(old: str, new: str, **more: str) -> dict[str, Any]:
+    assert old in SUM
+    return {"program": SUM.replace(old, new, 1), "area": AREA, "office": "backend: office\nengine: program-host\n", "changes": SUMMED} | more
+
+
+def in_area(old: str, new: str) -> dict[str, Any]:
+    assert old in AREA
+    return in_program("sum", "sum", area=AREA.replace(old, new, 1))
+
+
+def in_office(new: str) -> dict[str, Any]:
+    return in_program("sum", "sum") | {"changes": SUMMED | {"live": ("backends:\n", "backends:\n" + new)}}
+
+
 BOARD = ("  board: {{address: '{0}', credential: {1}, sign_in: {2}{3}}}\n")
 
 
@@ -327,6 +368,35 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
     "flow.endless": in_flow(", ends: [{row: 20, text: END}]", ""),
     "flow.position": in_flow("press: PF8", "position: {from: west}"),
     "flow.most": in_flow("most: most", "most: code"),
+    "reference.program": in_service("gauge.get", "program nowhere"),
+    "program.backend": in_program("backend: office", "backend: river"),
+    "program.copybook": in_program("copybook: sum-area", "copybook: other"),
+    "program.item": in_program("S-HALF", "S-HALV"),
+    "program.table": in_program("item: S-HALF", "item: S-EAST"),
+    "program.group": in_program("item: S-HALF", "item: SUM-AREA"),
+    "program.fields": in_program("east: {item: S-EAST}", "west: {item: S-EAST}"),
+    "program.dates": in_program("type: int, item: S-HALF", "type: date, dates: day, item: S-HALF"),
+    "program.default": in_program("{type: int, min: '0', max: '99', item: S-NUMBER}", "{type: Spot, default: x, item: S-ROW, repeats: true, fields: {east: {item: S-EAST}}}"),
+    "program.fault": in_program("condition: S-ODD, ", ""),
+    "program.fault-field": in_program("fields: number", "fields: numbers"),
+    "program.condition": in_program("S-ODD", "S-EVEN"),
+    "program.areas": in_program("areas: {area: {copybook: sum-area}}", "areas: {area: {copybook: sum-area}, more: {copybook: sum-area}}",
+                                office="backend: office\nengine: http\n") | {"changes": SUMMED | {
+                                    "live": ("backends:\n", "backends:\n  office: {address: 'http://127.0.0.1:8470/x'}\n")}},
+    "program.silent": in_program("faults: {Odd: {condition: S-ODD, message: S-TEXT, fields: number}}\n", ""),
+    "program.room": in_program(", max: '99'", ""),
+    "copybook.syntax": in_area("88 S-ODD VALUE 1", "88 S-ODD VALUE"),
+    "copybook.picture": in_area("PIC 9(4).", "PIC 9(4."),
+    "copybook.clause": in_area("S-TEXT PIC", "S-TEXT PICC"),
+    "copybook.level": in_area("05 S-HALF", "55 S-HALF"),
+    "copybook.record": in_program("copybook: sum-area", "copybook: sum-area, record: OTHER"),
+    "copybook.member": in_area("05 S-TEXT PIC X(9).", "COPY ELSEWHERE."),
+    "copybook.redefines": in_area("REDEFINES S-KEEP", "REDEFINES S-HALF"),
+    "copybook.occurs": in_area("0 TO 3", "4 TO 3"),
+    "copybook.depending": in_area("ON S-CODE", "ON S-CODES"),
+    "copybook.view": in_program("faults:", "views: {S-KEEP: {by: S-CODE, views: {'1': S-OTHER}}}\nfaults:"),
+    "codepage.unknown": in_program("areas:", "held: {code_page: cp99}\nareas:"),
+    "binding.program-host-sign-on": in_office("  office: {address: 'office.example:8470', credential: locks}\n"),
     "binding.devices": in_gates(GATES.replace("tls", "devices: [G1, G2], tls")),
     "binding.film": in_gates("  gate: {film: level}\n"),
     "flow.moved": in_flow("level", "level") | with_facts(of_kind={

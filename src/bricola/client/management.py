@@ -8,6 +8,7 @@ from bricola.client.contracts import ContractCalls
 from bricola.client.discovery import DiscoveryCalls
 from bricola.client.jobs import JobCalls
 from bricola.client.people import PeopleCalls
+from bricola.client.programs import ProgramCalls
 from bricola.client.running import RunningCalls
 from bricola.client.screens import ScreenCalls
 from bricola.client.suites import SuiteCalls
@@ -19,7 +20,8 @@ if TYPE_CHECKING:
     from bricola.api import workflows as writing
 
 
-class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls, JobCalls, BringingCalls, SuiteCalls):
+class Client(PeopleCalls, RunningCalls, DiscoveryCalls, ScreenCalls, ContractCalls, JobCalls, BringingCalls, SuiteCalls,
+             ProgramCalls):
     """A connection to one Bricola. `token` comes from `sign_in` or from the service's users page."""
 
     # definitions

@@ -1,11 +1,17 @@
 """A layout in words that a person and a program read: one row for each item, in the order of the copybook."""
 
-from typing import NotRequired, TypedDict
+from typing import NotRequired
+
+from pydantic import ConfigDict, with_config
+from typing_extensions import TypedDict
 
 from bricola.core.cobol.entries import Literal
 from bricola.core.cobol.layout import Item, Record
 
+_CLOSED = ConfigDict(extra="forbid")
 
+
+@with_config(_CLOSED)
 class Occurs(TypedDict):
     """How often an item is there, from `least` to `most`; `depending_on` is the path of the item that counts."""
 
@@ -14,6 +20,7 @@ class Occurs(TypedDict):
     depending_on: NotRequired[str]
 
 
+@with_config(_CLOSED)
 class ConditionRow(TypedDict):
     """A condition-name and what it stands for: single values, or two ends of a range with THRU between."""
 
@@ -21,6 +28,7 @@ class ConditionRow(TypedDict):
     values: list[str]
 
 
+@with_config(_CLOSED)
 class ItemRow(TypedDict):
     """One item. Offset and length are in bytes, of the first occurrence, with every table full."""
 
@@ -42,6 +50,7 @@ class ItemRow(TypedDict):
     value: NotRequired[str]
 
 
+@with_config(_CLOSED)
 class Layout(TypedDict):
     """A record: its length with every table full and, where it varies, with every table as short as it may be."""
 

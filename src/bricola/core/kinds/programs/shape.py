@@ -66,7 +66,8 @@ def resolve_program(definition: ProgramDefinition, catalogue: Catalogue) -> Reso
     place = f"program {definition.name}"
     held = definition.held
     try:
-        ways = ways_of(held.code_page, Options(binary_truncate=held.binary_truncate, order=held.order, floats=held.floats, signs=held.signs))
+        options = Options(binary_truncate=held.binary_truncate, order=held.order, floats=held.floats, signs=held.signs)
+        ways = ways_of(held.code_page, options)
     except ProblemError as error:
         raise ProblemError(error.problem.at(f"{place}, held, code_page")) from None
     areas = Areas.of({one.name: _record(one, definition, catalogue, place) for one in definition.areas})
