@@ -95,7 +95,7 @@ def test_roles_say_what_they_grant_and_who_has_them(client: Client) -> None:
     assert roles["auditor"]["grants"] == {"VesselRegistry": ["GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages"],
                                           "TonnageReport": ["GetTonnage", "ListTonnagePassages"], "MovementSummary": ["Summarise"]}
     assert roles["auditor"]["callers"] == ["night-batch", "toll-audit"]
-    assert roles["lock-desk"]["grants"] == {"BerthDesk": ["GetBerth"], "LockLedger": ["GetVesselLedger"], "GaugeReadings": ["GetLevel"],
+    assert roles["lock-desk"]["grants"] == {"TollCalculator": ["CalculateToll"], "BerthDesk": ["GetBerth"], "LockLedger": ["GetVesselLedger"], "GaugeReadings": ["GetLevel"],
                                             "NoticeBoard": ["ListNotices", "PostNotice"], "MovementSummary": ["Summarise"],
                                             "PassageBooking": ["BookPassage"], "PassageStatus": ["GetStatuses"]}
 

@@ -25,8 +25,8 @@ from tests.peers.gsoap import GsoapPeer
 from tests.peers.xsdata import XsdataPeer
 
 SERVICES = ("VesselRegistry", "TonnageReport", "LockLedger", "BerthDesk", "GaugeReadings", "NoticeBoard", "MovementSummary",
-            "PassageStatus", "PassageBooking")
-READS = {"Summarise", "GetStatuses", "GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages", "GetTonnage", "GetVesselLedger", "GetBerth", "GetLevel",
+            "PassageStatus", "PassageBooking", "TollCalculator")
+READS = {"Summarise", "CalculateToll", "GetStatuses", "GetVessel", "FindVessels", "FindVesselsByOperator", "ListPassages", "GetTonnage", "GetVesselLedger", "GetBerth", "GetLevel",
          "ListNotices"}
 
 

@@ -73,8 +73,8 @@ def test_a_ledger_and_a_berth_by_soap(demo: Demo, port: str) -> None:
 def test_the_ready_file_names_the_hosts(demo: Demo) -> None:
     hosts = {one["name"]: one for one in demo.facts["backends"]}
     assert {"ledger-north", "ledger-south", "berths-live"} <= set(hosts)
-    assert {one["kind"] for one in hosts.values()} == {"terminal host", "soap", "http"}
-    assert all(one["host"] == "127.0.0.1" and one["port"] and one["password"] for one in hosts.values())
+    assert {one["kind"] for one in hosts.values()} == {"terminal host", "soap", "http", "program host"}
+    assert all(one["host"] == "127.0.0.1" and one["port"] and (one["password"] or one["kind"] == "program host") for one in hosts.values())
 
 
 def test_films_are_listed_shown_made_and_held_against_the_host(own: Demo) -> None:

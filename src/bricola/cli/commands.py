@@ -95,6 +95,7 @@ COMMANDS: dict[str, Listed] = {
     "discover": Listed("discovery", "Backends", "Discover: look around in a backend's database and make objects of its tables."),
     "screens": Listed("screens", "Backends", "Screen flows: their films, and whether the host still looks like them."),
     "copybooks": Listed("copybooks", "Backends", "Copybooks: what they lay out, and records to values and back."),
+    "programs": Listed("programs", "Backends", "Programs: what hosts offer, and definitions made of copybooks."),
     "credentials": Listed("credentials", "Backends", "Credentials: secrets that Bricola presents to backends; never shown."),
 }
 

@@ -1,6 +1,7 @@
-"""`copybooks`: what a copybook lays out, and records to values and back. All of it here: no service is asked."""
+"""`copybooks`: what a copybook lays out, and records to values and back, where no service is asked; and copybooks that a service keeps."""
 
 import json
+import re
 import sys
 from decimal import Decimal
 from pathlib import Path
@@ -9,7 +10,7 @@ from typing import Annotated, Any
 import typer
 from rich.markup import escape
 
-from bricola.cli.connection import Json
+from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import out, print_json, table, text
 from bricola.core.cobol.describing import ItemRow, Layout, described
 from bricola.core.cobol.record import Options, all_records, chosen_record, decode, encode, options_of
@@ -57,7 +58,7 @@ def register(app: typer.Typer) -> None:
     ) -> None:
         """Show where each item of a copybook lies, how long it is and how its bytes are read."""
         options = _options(file, record, source_format, members, replacing, False, whole_range, None)
-        chosen = [chosen_record(_text(file), options)] if record else all_records(_text(file), options)
+        chosen = [chosen_record(copybook_text(file), options)] if record else all_records(copybook_text(file), options)
         layouts = [described(one, options.binary_truncate) for one in chosen]
         if as_json:
             print_json(layouts[0] if record or len(layouts) == 1 else layouts)
@@ -86,7 +87,7 @@ def register(app: typer.Typer) -> None:
         """Print the values of a record as JSON: numbers as decimal text, tables as lists."""
         options = _options(file, record, source_format, members, replacing, stays, whole_range, view)
         given = options.model_dump() | {"bad_numbers": "absent" if absent else "refuse"}
-        print_json(_plain(decode(_text(file), _bytes(data), code_page, given)))
+        print_json(_plain(decode(copybook_text(file), _bytes(data), code_page, given)))
 
     @copybooks.command("encode")
     def encode_record(
@@ -114,17 +115,57 @@ def register(app: typer.Typer) -> None:
         """Write the bytes of a record from its values."""
         options = _options(file, record, source_format, members, replacing, stays, whole_range, None)
         try:
-            given = json.loads(sys.stdin.read() if values == "-" else _text(Path(values)), parse_float=Decimal)
+            given = json.loads(sys.stdin.read() if values == "-" else copybook_text(Path(values)), parse_float=Decimal)
         except ValueError as error:
             raise ProblemError(Problem("json.syntax", f"The values are not JSON: {error}.", place=values)) from None
         if not isinstance(given, dict):
             raise ProblemError(Problem("json.type", "The values are not those of a record.", place=values, expected="an object"))
-        made = encode(_text(file), given, code_page, options.model_dump() | {"missing": "initial" if initial else "refuse"})
+        made = encode(copybook_text(file), given, code_page, options.model_dump() | {"missing": "initial" if initial else "refuse"})
         if to is None:
             out.print(made.hex())
         else:
             to.write_bytes(made)
             out.print(f"[green]●[/] {len(made)} bytes in {text(to)}")
+
+    @copybooks.command("take")
+    def take(
+        file: Copybook,
+        called: Annotated[
+            str, typer.Option("--as", metavar="NAME", help="The copybook that it is, new or instead of the one that is kept.")
+        ],
+        source_format: Form = "",
+        members: Members = None,
+        replacing: Replacing = None,
+        show: Annotated[bool, typer.Option("--show", help="Only say what differs and who is affected, save nothing.")] = False,
+        yes: Annotated[bool, typer.Option("--yes", "-y", help="Save it without asking, whoever is affected.")] = False,
+        at: At = "",
+        as_json: Json = False,
+    ) -> None:
+        """Bring a copybook in, new or changed: says what differs, what would not fit and who is affected, and saves it as a draft."""
+        said = {
+            "source_format": source_format.lower(),
+            "members": members_of(file, members),
+            "replacing": pairs_of(replacing, "--replacing"),
+        }
+        with connect(at) as client:
+            found = client.take_copybook(called, copybook_text(file), False, **said)
+            if as_json and (show or not yes):
+                print_json(found)
+                return
+            if not as_json:
+                print_taken(called, found)
+            if show:
+                return
+            if not found["new"] and not found["differences"] and not found["problems"] and not as_json:
+                out.print("It lays out what the one that is kept does.")
+            if (found["affected"] or found["problems"]) and not yes and not typer.confirm("Save it as a draft?", default=False):
+                raise typer.Exit(1)
+            saved = client.take_copybook(called, copybook_text(file), True, **said)
+        if as_json:
+            print_json(saved)
+            return
+        for one in saved["changes"]:
+            out.print(f"[green]●[/] saved {text(one['name'])} as a draft")
 
 
 def _options(
@@ -137,25 +178,37 @@ def _options(
     whole_range: bool,
     view: list[str] | None,
 ) -> Options:
-    beside = [
-        one
-        for one in sorted((members or file.parent).iterdir())
-        if one.is_file() and one != file and one.suffix.lower() in ("", ".cpy", ".cbl", ".cob", ".copy", ".txt")
-    ]
     given: dict[str, Any] = {
         "record": record,
-        "replacing": _pairs(replacing, "--replacing"),
+        "replacing": pairs_of(replacing, "--replacing"),
         "binary_truncate": not whole_range,
-        "members": {one.stem: _text(one) for one in beside if one.stat().st_size < 4_000_000},
+        "members": members_of(file, members),
         "table_follows": "stays" if stays else "slides",
-        "views": _pairs(view, "--view"),
+        "views": pairs_of(view, "--view"),
     }
     if source_format:
         given["source_format"] = source_format.lower()
     return options_of(given)
 
 
-def _pairs(texts: list[str] | None, option: str) -> dict[str, str]:
+def members_of(file: Path, members: Path | None) -> dict[str, str]:
+    """The copybooks that it may copy, by name: those that its text names, of a folder."""
+    wanted = {one.upper() for one in re.findall(r"(?i)\b(?:COPY|INCLUDE)\s+['\"]?([\w-]+)", copybook_text(file))}
+    found: dict[str, str] = {}
+    while wanted - found.keys():
+        more: set[str] = set()
+        for one in sorted((members or file.parent).iterdir()):
+            name = one.stem.upper()
+            if name in wanted - found.keys() and one.is_file() and one != file:
+                found[name] = copybook_text(one)
+                more |= {name.upper() for name in re.findall(r"(?i)\b(?:COPY|INCLUDE)\s+['\"]?([\w-]+)", found[name])}
+        if not more - wanted:
+            break
+        wanted |= more
+    return found
+
+
+def pairs_of(texts: list[str] | None, option: str) -> dict[str, str]:
     pairs = [one.partition("=") if not one.startswith("==") else _pseudo(one) for one in texts or []]
     for name, equals, _ in pairs:
         if not name or not equals:
@@ -169,7 +222,7 @@ def _pseudo(one: str) -> tuple[str, str, str]:
     return (one[: end + 2], one[end + 2 : end + 3], one[end + 3 :]) if end > 0 else (one, "", "")
 
 
-def _text(file: Path) -> str:
+def copybook_text(file: Path) -> str:
     """A copybook as text; what is no UTF-8 is of a code page with one byte a character, and comments may hold any."""
     try:
         data = file.read_bytes()
@@ -253,3 +306,33 @@ def _words(one: ItemRow) -> str:
     if one.get("scale"):
         words.append(f"scale {one['scale']}")
     return ", ".join(words)
+
+
+def print_taken(called: str, found: Any) -> None:
+    """What a copybook that is brought in changes, and who is affected."""
+    if found["differences"]:
+        signs = {"added": "[green]+[/]", "removed": "[red]-[/]"}
+        out.print(
+            table(
+                ("", "Item", "What", "Was", "Is"),
+                [
+                    (
+                        signs.get(one["what"], "[yellow]~[/]"),
+                        text(one["path"]),
+                        one["what"],
+                        text(one.get("was", "")),
+                        text(one.get("now", "")),
+                    )
+                    for one in found["differences"]
+                ],
+            )
+        )
+    for one in found["problems"]:
+        out.print(f"[red]✕[/] {text(one['message'])}  [dim]{text(one.get('place', ''))}[/]")
+        if one.get("mend"):
+            out.print(f"    mend      {text(one['mend'])}")
+    for one in found["affected"]:
+        out.print(
+            f"[yellow]▲[/] {text(one['service'])}.{text(one['operation'])} by {text(', '.join(one['by']))}; "
+            f"cases: {text(', '.join(one['cases']) or 'none')}; callers: {text(', '.join(one['callers']) or 'none in 30 days')}"
+        )
