@@ -2,6 +2,7 @@
 import { Box } from "lucide-react";
 import type { KindEntry } from "../api";
 import { CONTRACT } from "./contract";
+import { PROGRAM } from "./program";
 import { RELAY } from "./relay";
 import { WORKFLOW } from "./workflow";
 import { SCREEN_FLOW } from "./screen-flow";
@@ -11,7 +12,7 @@ import type { KindRoute, Section, SourceKind, Spot, Way } from "./kind";
 
 export type { SourceKind } from "./kind";
 
-const KINDS: readonly SourceKind[] = [OBJECT, QUERY, SCREEN_FLOW, CONTRACT, RELAY, WORKFLOW];
+const KINDS: readonly SourceKind[] = [OBJECT, QUERY, SCREEN_FLOW, PROGRAM, CONTRACT, RELAY, WORKFLOW];
 
 /** How sources of a kind are shown. */
 export function kindOf(kind: string | undefined): SourceKind {

@@ -10,11 +10,45 @@ from bricola.core.cobol.spreading import Spread
 
 
 @closed
+class Proposed(TypedDict):
+    """What is guessed to go in and to come out of a record, by the paths of its items and tables."""
+
+    record: str
+    inputs: list[str]
+    outputs: list[str]
+
+
+@closed
 class Layouts(TypedDict):
-    """The records of a copybook, and the reference format that it was read in."""
+    """The records of a copybook, the reference format that it was read in, and what may go in and out of each."""
 
     records: list[Layout]
     source_format: str
+    proposals: list[Proposed]
+
+
+@closed
+class KeptCopybook(TypedDict):
+    """A copybook that the service keeps, and the programs whose areas it lays out."""
+
+    name: str
+    description: str
+    source_format: str
+    text: str
+    members: dict[str, str]
+    replacing: dict[str, str]
+    programs: list[str]
+
+
+@closed
+class ContractLine(TypedDict):
+    """An element of a message: `depth` says how deep in records it stands, `rule` what it takes, `item` where it lies."""
+
+    name: str
+    depth: int
+    rule: str
+    occurrence: str
+    item: str
 
 
 @closed
@@ -61,8 +95,12 @@ class TakenCopybook(TypedDict):
 
 @closed
 class ProgramDraft(TypedDict):
-    """Definitions by path: copybooks, records of tables, the program, and a service where one is named."""
+    """Definitions by path: copybooks, records of tables, the program, and a service where one is named. `input`, `output`
+    and `faults` are what callers will see."""
 
     files: dict[str, str]
+    input: list[ContractLine]
+    output: list[ContractLine]
+    faults: list[str]
     saved: bool
     changes: list[Change]

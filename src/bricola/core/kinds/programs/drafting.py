@@ -61,6 +61,14 @@ def _chosen(areas: Areas, among: Sequence[str], wanted: Sequence[str] | None, li
     return [leaf for group in groups if not any(above in groups for above in _above(group)) for leaf in _leaves(group)]
 
 
+def proposed(record: Record) -> tuple[list[str], list[str]]:
+    """What is guessed to go in and to come out of one area: paths of items and tables."""
+    areas = Areas.of({"area": record})
+    sides = (_chosen(areas, ["area"], None, _IN, _OUT, "input"), _chosen(areas, ["area"], None, _OUT, _IN, "output"))
+    into, back = ([item.path for item in side] for side in sides)
+    return into, back
+
+
 def _above(item: Item) -> Iterator[Item]:
     while item.parent is not None:
         item = item.parent

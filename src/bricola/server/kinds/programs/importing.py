@@ -1,7 +1,7 @@
 """Copybooks looked at, records looked at byte by byte, programs found at their hosts, and definitions made of both."""
 
 import asyncio
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from bricola.core.cobol.comparing import Moved, compared
@@ -19,10 +19,11 @@ from bricola.core.definitions.names import pascal_case
 from bricola.core.definitions.parts import RecordDefinition
 from bricola.core.definitions.text import write_definition
 from bricola.core.kinds.programs.definition import Area, Held, ProgramDefinition
-from bricola.core.kinds.programs.drafting import drafted
-from bricola.core.kinds.programs.shape import resolve_program
+from bricola.core.kinds.programs.drafting import drafted, proposed
+from bricola.core.kinds.programs.shape import Mapped, resolve_program
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.programs.frames import Program
+from bricola.core.shapes.simple import SimpleType
 from bricola.server.ports.calls import Calls
 from bricola.server.ports.places import bound_backend
 from bricola.server.usecases import definitions
@@ -34,8 +35,19 @@ _SECONDS = 15.0  # for what is asked of one host
 
 def layouts(text: str, options: Options) -> dict[str, Any]:
     """The layout of every record of a copybook. Raises ProblemError with line and column."""
-    return {"records": [described(one, options.binary_truncate) for one in all_records(text, options)],
-            "source_format": options.source_format or guessed_format(text)}
+    records = all_records(text, options)
+    sides = [(one.name, *proposed(one)) for one in records]
+    return {"records": [described(one, options.binary_truncate) for one in records],
+            "source_format": options.source_format or guessed_format(text),
+            "proposals": [{"record": name, "inputs": into, "outputs": back} for name, into, back in sides]}
+
+
+def kept(ports: Ports) -> list[dict[str, Any]]:
+    """The copybooks that the service keeps."""
+    catalogue = ports.drafts.catalogue
+    return [one.model_dump() | {"programs": [each.name for each in catalogue.all_of(ProgramDefinition)
+                                             if any(area.copybook == one.name for area in each.areas)]}
+            for one in catalogue.all_of(CopybookDefinition)]
 
 
 def spread_record(text: str, options: Options, code_page: str, data: bytes) -> dict[str, Any]:
@@ -64,7 +76,6 @@ async def draft(ports: Ports, wish: Mapping[str, Any], copybooks: Sequence[Copyb
     """Definitions of a program from its areas; with `save` they become drafts. Raises ProblemError."""
     catalogue = ports.drafts.catalogue
     given = {one.name: one for one in copybooks}
-    kept = [one.name for one in catalogue.all_of(CopybookDefinition)]
     areas = [Area(**one) for one in wish["areas"]]
     held = Held(**wish["held"])
     records = {}
@@ -72,19 +83,32 @@ async def draft(ports: Ports, wish: Mapping[str, Any], copybooks: Sequence[Copyb
         copybook = given.get(area.copybook) or catalogue.get(CopybookDefinition, area.copybook)
         if copybook is None:
             raise ProblemError(Problem("program.copybook", "There is no such copybook.", place=f"area {area.name}",
-                                       found=shown(area.copybook), choices=tuple({*given, *kept})))
+                                       found=shown(area.copybook), choices=tuple(given)))
         records[area.name] = chosen_record(copybook.text, options_of(copybook, area.record, held))
     taken = [one.name for one in catalogue.all_of(RecordDefinition)]
     made = await asyncio.to_thread(drafted, wish["name"], wish["backend"], wish["calls"], areas, records, held, wish["inputs"],
                                    wish["outputs"], taken)
     program = made.program.model_copy(update={"writes": wish["writes"], "description": wish["description"]})
-    news: list[Definition] = [*copybooks, *made.records, program]
+    fresh = [one for one in copybooks if not _same(one, catalogue.get(CopybookDefinition, one.name))]
+    news: list[Definition] = [*fresh, *made.records, program]
     if wish["service"]:
         news.append(_service(ports, wish["service"], program, wish["operation"], wish["roles"]))
     _refuse_taken(ports, news, given)
     files = {default_path(one): write_definition(one) for one in news}
     changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)] if save else []
-    return {"files": files, "saved": save, "changes": changes}
+    source = resolve_program(program, catalogue | Catalogue(news))
+    return {"files": files, "input": [line for one in source.inputs for line in _lines(one, 0)],
+            "output": [line for one in source.outputs for line in _lines(one, 0)], "faults": [one.name for one in program.faults],
+            "saved": save, "changes": changes}
+
+
+def _lines(one: Mapped, depth: int) -> Iterator[dict[str, Any]]:
+    """An element with what stands in it."""
+    kind = one.element.type
+    yield {"name": one.element.name, "depth": depth, "rule": kind.rule if isinstance(kind, SimpleType) else kind.name,
+           "occurrence": one.element.occurrence, "item": one.item.name}
+    for field in one.fields:
+        yield from _lines(field, depth + 1)
 
 
 def options_of(copybook: CopybookDefinition, record: str = "", held: Held | None = None) -> Options:
@@ -92,6 +116,11 @@ def options_of(copybook: CopybookDefinition, record: str = "", held: Held | None
     held = held or Held()
     return Options(source_format=copybook.source_format or None, members=copybook.members, replacing=copybook.replacing, record=record,
                    native_bytes=held.native_bytes, binary_truncate=held.binary_truncate)
+
+
+def _same(one: CopybookDefinition, known: CopybookDefinition | None) -> bool:
+    """Whether a copybook is the one that is kept, whatever is said of it beside."""
+    return known is not None and known.model_copy(update={"description": ""}) == one.model_copy(update={"description": ""})
 
 
 def _service(ports: Ports, name: str, program: ProgramDefinition, operation: str, roles: Sequence[str]) -> ServiceDefinition:

@@ -87,6 +87,12 @@ class ProgramWish(BaseModel):
     save: bool = False
 
 
+@router.get("/copybooks", response_model=list[answers.KeptCopybook])
+async def kept(_: Viewer, bricola: Running) -> list[dict[str, Any]]:
+    """The copybooks that the service keeps, with the programs whose areas they lay out."""
+    return importing.kept(bricola)
+
+
 @router.post("/copybooks/layout", response_model=answers.Layouts)
 @takes_files
 async def layout(body: LayoutWish, _: Viewer) -> dict[str, Any]:

@@ -1,0 +1,69 @@
+"""Copybooks in the console: pasted, laid out, tried on bytes, made into a program; and a kept one that is replaced."""
+
+import json
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from bricola.client import Client
+from tests.conftest import Demo
+
+VECTORS = Path(__file__).parents[1] / "core" / "vectors" / "copybooks"
+
+
+def test_a_copybook_is_pasted_tried_ticked_and_published(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/definitions/copybooks?copybook=")
+    text = (VECTORS / "demo" / "TOLLAREA.cpy").read_text()
+    desk.get_by_label("Source of the copybook").fill(text.replace("PIC X(8).", "PIC X(8)"))
+    expect(desk.get_by_role("alert").or_(desk.get_by_text("does not end before the next begins")).first).to_be_visible()
+    expect(desk.get_by_text("line 9, column")).to_be_visible()
+    desk.get_by_label("Source of the copybook").fill(text)
+    layout = desk.get_by_role("table", name="Layout")
+    expect(layout.get_by_role("row").filter(has_text="TRP-TOTAL")).to_contain_text("69")
+    desk.get_by_label("Name", exact=True).fill("tariff-area")
+
+    layout.get_by_role("button", name="TRL-AMOUNT").click()  # the line of an item, and the item of a line
+    expect(layout.get_by_role("row").filter(has_text="TRL-AMOUNT")).to_have_attribute("aria-selected", "true")
+
+    desk.get_by_text("Try bytes on it").click()
+    reply = json.loads((VECTORS / "demo" / "examples.json").read_text())["calls"][0]["ascii"]["reply_hex"]
+    desk.get_by_label("Bytes in hexadecimal").fill(reply)
+    values = desk.get_by_role("table", name="Values")
+    expect(values.get_by_role("row").filter(has_text="TRP-TOTAL")).to_contain_text("60.78")
+    values.get_by_role("row").filter(has_text="TRP-TOTAL").click()
+    expect(layout.get_by_role("row").filter(has_text="TRP-TOTAL")).to_have_attribute("aria-selected", "true")
+
+    desk.get_by_text("What callers see").click()
+    layout.get_by_label("TRP-MESSAGE comes out").uncheck()
+    output = desk.get_by_role("table", name="Output")
+    expect(output).to_contain_text("returnCode")
+    expect(output).not_to_contain_text("TRP-MESSAGE")
+    desk.get_by_label("Name of the program").fill("tariff")
+    desk.get_by_label("Its name at the host").fill("TOLLCALC")
+    desk.get_by_label("New service").fill("Tariff")
+    desk.get_by_role("combobox", name="Who may call it").click()
+    desk.get_by_role("option", name="lock-desk").click()
+    desk.get_by_role("button", name="Save as drafts").click()
+    expect(desk.get_by_role("combobox", name="Copybook")).to_contain_text("tariff-area")
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        client.release("Tariff", "By the console")
+        client.deploy("Tariff", "rehearsal")
+        answer = client.call("rehearsal", "Tariff", "Tariff", {
+            "vesselReg": "LM1234", "lockNo": 7, "lengthM": "24.80", "beamM": "4.55", "draughtM": "1.63", "cargoTonnes": "120.0"})
+        assert answer["answer"]["total"] == "60.78"
+        assert "message" not in answer["answer"]
+
+
+def test_a_kept_copybook_is_replaced_with_who_is_affected_in_view(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/definitions/copybooks?copybook=toll-area")
+    source = desk.get_by_label("Source of the copybook")
+    expect(source).to_have_value((VECTORS / "demo" / "TOLLAREA.cpy").read_text())
+    source.fill((VECTORS / "demo" / "TOLLAREA.cpy").read_text().replace("TRP-TOTAL ", "TRP-SUM   "))
+    desk.get_by_role("button", name="Save the copybook").click()
+    panel = desk.get_by_role("dialog")
+    expect(panel.get_by_role("row").filter(has_text="TRP-SUM")).to_contain_text("added")
+    expect(panel).to_contain_text("There is no such item in the areas.")
+    expect(panel).to_contain_text("TollCalculator.CalculateToll")
+    expect(panel).to_contain_text("toll-calculator.a-laden-barge")
+    panel.get_by_label("Close").click()
