@@ -65,6 +65,9 @@ COMMANDS: dict[str, Listed] = {
         "List services with their stage, and their state, release and address in every environment."),
     "contract": Listed("services", "Services", "Print the contract (WSDL), ready to hand over."),
     "contracts": Listed("contracts", "Services", "Contracts of others: read, taken in, checked."),
+    "impact": Listed("impact", "Services",
+                     "Say who is affected by a change below: which operations, cases and callers, and what does not fit now. Exit status 1"
+                     " when something does not."),
     "sample": Listed("services", "Services", "Print a request that works unedited."),
     "environments": Listed("backends", "Backends", "Environments: where releases run, and what each can host."),
     "context": Listed("context", "Backends", "Context: what environments say for every call, like the company, by name."),

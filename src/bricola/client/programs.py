@@ -1,4 +1,4 @@
-"""Programs and their copybooks."""
+"""Programs and their copybooks, and who is affected by what is below."""
 
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, cast
@@ -6,11 +6,15 @@ from typing import TYPE_CHECKING, Any, cast
 from bricola.client.transport import ApiConnection
 
 if TYPE_CHECKING:
-    from bricola.api import programs
+    from bricola.api import impact, programs
 
 
 class ProgramCalls(ApiConnection):
     """The part of the management API about programs."""
+
+    def impact(self, of: str, environments: Sequence[str] = ()) -> "impact.Impact":
+        """Who is affected by a backend, a source, a copybook or a contract, and what does not fit what is there now."""
+        return cast("impact.Impact", self._ask("GET", "/impact", params={"of": of, "environment": list(environments)}))
 
     def copybook_layout(self, text: str, **said: Any) -> "programs.Layouts":
         """Where each item of a copybook lies; `said` are source_format, members, replacing and held."""

@@ -24,6 +24,7 @@ from bricola.server.api import (
     definitions,
     forms,
     grants,
+    impact,
     jobs,
     kinds,
     operations,
@@ -88,8 +89,8 @@ class _Compressed:
 
 def api_routers(servers: Sequence[KindServer]) -> list[APIRouter]:
     """The routes of the management API: its own, then those of the kinds of source."""
-    own = [module.router for module in (sessions, callers, grants, definitions, forms, contracts, packages, requests, kinds, services,
-                                        suites, jobs, operations)]
+    own = [module.router for module in (sessions, callers, grants, definitions, forms, impact, contracts, packages, requests, kinds,
+                                        services, suites, jobs, operations)]
     return [*own, *(router for one in servers for router in one.routers)]
 
 
