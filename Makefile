@@ -48,6 +48,8 @@ bench: setup
 	.venv/bin/python bench/contracts.py
 	.venv/bin/python bench/workflows.py
 	.venv/bin/python bench/suites.py
+	.venv/bin/python bench/copybooks.py
+	.venv/bin/python bench/programs.py
 
 # After a change of the management API: the document that the console's types are made from, and those types.
 api:

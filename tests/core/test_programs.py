@@ -103,6 +103,7 @@ def with_backend(engine: str, **changes: str) -> Catalogue:
     files = dict(catalogue_files())
     files["backends/toll-office.yaml"] = f"backend: toll-office\nengine: {engine}\n"
     for old, new in changes.items():
+        assert old.replace("_", " ") in files["programs/toll-calc.yaml"]
         files["programs/toll-calc.yaml"] = files["programs/toll-calc.yaml"].replace(old.replace("_", " "), new)
     return Catalogue(read_definition(text, path) for path, text in files.items())
 
@@ -184,7 +185,7 @@ BREAKS = {
 async def test_a_program_that_breaks_is_told_and_the_next_call_is_answered(name: str) -> None:
     does, code, found, inner = BREAKS[name]
     once = f"import pathlib\nif not pathlib.Path(sys.argv[0]).exists(): pass\n{does}"
-    catalogue = with_backend("program-host", **{"seconds:_5.0": "seconds: 0.5"})
+    catalogue = with_backend("program-host", **{"seconds:_5": "seconds: 0.5"})
     async with hosted(programs(tollcalc=once if name == "never" else does)) as port, pool_at(f"127.0.0.1:{port}") as pool:
         call = handler(pool, catalogue)
         problem = await problem_of(call(dict(PASSAGE)))
@@ -305,7 +306,7 @@ OTHER_WAYS = [("well", "", ""), ("short", "program.reply", "at least"), ("long",
 
 @pytest.mark.parametrize(("what", "code", "told"), [*OTHER_WAYS, ("refuse", "program.status", "200"), ("media", "program.media", "octet-stream")])
 async def test_a_record_goes_by_http_and_comes_back(tmp_path: Path, what: str, code: str, told: str) -> None:
-    catalogue = with_backend("http", **{"seconds:_5.0": "seconds: 1.0"})
+    catalogue = with_backend("http", **{"seconds:_5": "seconds: 1.0"})
     with peer("http", what, tmp_path) as port:
         async with pool_at(f"http://127.0.0.1:{port}/programs", "http") as pool:
             await judged(handler(pool, catalogue)(dict(PASSAGE)), what, code or "outside.slow", told)
@@ -313,7 +314,7 @@ async def test_a_record_goes_by_http_and_comes_back(tmp_path: Path, what: str, c
 
 @pytest.mark.parametrize(("what", "code", "told"), OTHER_WAYS)
 async def test_a_record_is_left_in_a_folder_and_one_is_taken_from_it(tmp_path: Path, what: str, code: str, told: str) -> None:
-    catalogue = with_backend("files", **{"seconds:_5.0": "seconds: 1.0"})
+    catalogue = with_backend("files", **{"seconds:_5": "seconds: 1.0"})
     desk = tmp_path / "desk"
     desk.mkdir()
     with peer("folder", what, desk):

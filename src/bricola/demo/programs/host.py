@@ -142,7 +142,7 @@ class Host:
         self.user, self.secret = user, secret
         self.running = 0
         self.server: asyncio.Server | None = None
-        self.connections: set[asyncio.Task[None]] = set()
+        self.connections: dict[asyncio.Task[None], tuple[asyncio.StreamWriter, dict[str, Worker]]] = {}
 
     async def start(self, port: int, host: str = "127.0.0.1", tls: ssl.SSLContext | None = None) -> int:
         self.server = await asyncio.start_server(self.connected, host, port, limit=MOST_BYTES, ssl=tls)
@@ -151,15 +151,17 @@ class Host:
     async def close(self) -> None:
         assert self.server is not None
         self.server.close()
-        for one in self.connections:
-            one.cancel()
+        for writer, workers in list(self.connections.values()):  # each ends by itself when nobody is there and nothing runs
+            writer.transport.abort()
+            for one in list(workers.values()):
+                await one.end()
         await asyncio.gather(*self.connections, return_exceptions=True)
 
     async def connected(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         task = asyncio.current_task()
         assert task is not None
-        self.connections.add(task)
         workers: dict[str, Worker] = {}
+        self.connections[task] = (writer, workers)
         try:
             async with asyncio.timeout(GREETING_SECONDS):
                 await self.greet(Body(await self.frame(reader)), writer)
@@ -168,13 +170,13 @@ class Host:
                 answer = await self.answer(body, workers)
                 writer.write(struct.pack(">I", len(answer)) + answer)
                 await writer.drain()
-        except (Broken, EOFError, OSError, TimeoutError, asyncio.CancelledError):
+        except (Broken, EOFError, OSError, TimeoutError):
             pass  # there is nobody to tell
         finally:
             writer.close()
             for one in workers.values():
                 await one.end()
-            self.connections.discard(task)
+            self.connections.pop(task, None)
 
     async def frame(self, reader: asyncio.StreamReader) -> bytes:
         length, = struct.unpack(">I", await reader.readexactly(4))
