@@ -124,7 +124,7 @@ async def _drifted(ports: Ports, names: Sequence[str], environment: str, rows: S
                    unseen: list[dict[str, Any]]) -> None:
     """What the contracts of others say now, where they are followed."""
     for one in await drift.check(ports, environment):
-        if one["contract"] not in names and one["backend"] not in names:
+        if {one["contract"], one["backend"]}.isdisjoint(names):
             continue
         if one["state"] == "not checked":
             unseen.append({"backend": one["backend"] or one["contract"], "environment": environment,
