@@ -19,7 +19,7 @@ from typing import Any, Literal
 
 from bricola.core.cobol import reading, writing
 from bricola.core.cobol.fields import Ways
-from bricola.core.cobol.layout import Item, Record
+from bricola.core.cobol.items import Item, Record
 from bricola.core.cobol.making import Maker, TableFollows, Unusual, Views, chosen_views
 from bricola.core.problems import Problem, ProblemError, shown
 

@@ -5,8 +5,8 @@ from typing import NotRequired
 from pydantic import ConfigDict, with_config
 from typing_extensions import TypedDict
 
-from bricola.core.cobol.entries import Literal
-from bricola.core.cobol.layout import Item, Record
+from bricola.core.cobol.clauses import Literal
+from bricola.core.cobol.items import Item, Record
 
 _CLOSED = ConfigDict(extra="forbid")
 

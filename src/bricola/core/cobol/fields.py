@@ -15,9 +15,9 @@ from decimal import Context, Decimal, DecimalException, Inexact, InvalidOperatio
 from typing import Any
 
 from bricola.core.cobol.alphabets import UNDEFINED, Alphabet, Floats, Order, Signs
-from bricola.core.cobol.entries import Literal
+from bricola.core.cobol.clauses import Literal
 from bricola.core.cobol.floats import NotHeldError, hexadecimal_reader, hexadecimal_writer, ieee_reader, ieee_writer
-from bricola.core.cobol.layout import Item
+from bricola.core.cobol.items import Item
 from bricola.core.problems import shown
 
 # Nothing is rounded: a number with more digits than any item holds is refused.

@@ -9,11 +9,12 @@ digits // 2 + 1; a separate sign one byte more. SYNCHRONIZED puts binary numbers
 slack within an element of a table is put at its end, so that every element lies like the first.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
 
+from bricola.core.cobol.clauses import Entry
 from bricola.core.cobol.copying import Library, expanded, replaced, replacements_of
-from bricola.core.cobol.entries import Entry, Literal, entries_of
+from bricola.core.cobol.entries import entries_of
+from bricola.core.cobol.items import Condition, Item, Record, Renaming
 from bricola.core.cobol.source import Dialect, SourceFormat, Spot, guessed_format, words_of, wrong
 
 _USUAL = Dialect()
@@ -21,105 +22,6 @@ UNNAMED = "RECORD"  # what a record is called whose 01 is not in the copybook
 MAX_LENGTH = 16_777_215  # bytes of one record
 _FIXED_SIZES = {"float": 4, "double": 8, "index": 4, "pointer": 4, "char": 1, "short": 2, "long": 4, "longlong": 8}
 _NUMERIC_USAGES = ("binary", "packed", "native", "unsigned-packed")
-
-
-@dataclass(frozen=True, slots=True)
-class Condition:
-    """A condition-name (level 88): the values, and ranges of values, for which it holds."""
-
-    name: str
-    values: tuple[tuple[Literal, Literal | None], ...]
-
-
-@dataclass(slots=True, eq=False)
-class Item:
-    """One item of a record. Offsets and lengths are in bytes, at the full length of every table; `length` is of one occurrence.
-
-    `kind` is `group`, `text`, `text-edited`, `number-edited`, `zoned`, `packed`, `unsigned-packed`, `binary`, `float`, `double`, `national`
-    or `bytes` (what is not read as a value: pointers and double-byte text).
-    """
-
-    level: int
-    name: str
-    spot: Spot
-    kind: str
-    picture: str = ""
-    length: int = 0
-    offset: int = 0
-    digits: int = 0
-    stored: int = 0  # digits that take room
-    scale: int = 0
-    signed: bool = False
-    leading: bool = False
-    separate: bool = False
-    native: bool = False  # COMP-5: the machine's own order, all that its bytes can hold
-    index: bool = False
-    justified: bool = False
-    blank_zero: bool = False
-    sync: bool = False
-    occurs: tuple[int, int] | None = None
-    depending: "Item | None" = None
-    redefines: "Item | None" = None
-    parent: "Item | None" = None
-    children: list["Item"] = field(default_factory=list)
-    conditions: list[Condition] = field(default_factory=list)
-    values: tuple[tuple[Literal, Literal | None], ...] = ()
-
-    @property
-    def total(self) -> int:
-        """Bytes of all occurrences."""
-        return self.length * (self.occurs[1] if self.occurs else 1)
-
-    @property
-    def varying(self) -> bool:
-        """Whether its length depends on the contents."""
-        return self.depending is not None or any(child.varying for child in self.children)
-
-    @property
-    def path(self) -> str:
-        """Names from the record down, groups without a name left out."""
-        above = self.parent.path if self.parent else ""
-        return f"{above}.{self.name}" if above and self.name else self.name or above
-
-    def walk(self) -> Iterator["Item"]:
-        """This item and all below it, as written."""
-        yield self
-        for child in self.children:
-            yield from child.walk()
-
-    def views(self) -> list["Item"]:
-        """Items beside it that lie over it, as written."""
-        return [] if self.parent is None else [one for one in self.parent.children if one.redefines is self]
-
-
-@dataclass(frozen=True, slots=True)
-class Renaming:
-    """A 66: a name for what runs from one item to another."""
-
-    name: str
-    offset: int
-    length: int
-    item: Item | None  # the one item that it is, or None for the text of several
-
-
-@dataclass(frozen=True, slots=True)
-class Record:
-    """A level 01 or 77 with what is in it."""
-
-    item: Item
-    renamings: tuple[Renaming, ...] = ()
-
-    @property
-    def name(self) -> str:
-        return self.item.name
-
-    @property
-    def length(self) -> int:
-        """Bytes with every table full."""
-        return self.item.length
-
-    def items(self) -> list[Item]:
-        return list(self.item.walk())
 
 
 def records_of(

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from bricola.core.cobol.fields import EXACT, Ways, initial_bytes, number_of, reader_of, sign_table, writer_of
 from bricola.core.cobol.floats import NotHeldError
-from bricola.core.cobol.layout import Item, Record
+from bricola.core.cobol.items import Item, Record
 from bricola.core.problems import Problem, ProblemError, shown
 
 TableFollows = Literal["slides", "stays"]

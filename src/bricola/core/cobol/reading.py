@@ -3,7 +3,7 @@
 import struct
 from dataclasses import dataclass, field
 
-from bricola.core.cobol.layout import Item
+from bricola.core.cobol.items import Item
 from bricola.core.cobol.making import At, Maker
 from bricola.core.problems import ProblemError
 

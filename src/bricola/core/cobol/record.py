@@ -9,7 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from bricola.core.cobol.alphabets import Floats, Order, Signs, alphabet
 from bricola.core.cobol.codec import Codec, compiled
 from bricola.core.cobol.fields import Ways
-from bricola.core.cobol.layout import UNNAMED, Record, record_of, records_of
+from bricola.core.cobol.items import Record
+from bricola.core.cobol.layout import UNNAMED, record_of, records_of
 from bricola.core.cobol.making import TableFollows
 from bricola.core.cobol.source import Dialect, SourceFormat
 from bricola.core.problems import Problem, ProblemError, shown

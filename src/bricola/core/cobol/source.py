@@ -150,7 +150,7 @@ def _logical_lines(text: str, source_format: SourceFormat, member: str) -> Itera
                 )
         else:
             body, column = line, 1
-            if not body.strip() or re.match(r"\s*>>\s*D\b", body, re.IGNORECASE):
+            if not body.strip() or body[0] == "*" or re.match(r"\s*>>\s*D\b", body, re.IGNORECASE):
                 continue
         comment = _comment(body)
         body = body if comment is None else body[:comment]

@@ -12,7 +12,7 @@ from typing_extensions import TypedDict
 
 from bricola.core.cobol.fields import Reader, Ways, reader_of
 from bricola.core.cobol.floats import NotHeldError
-from bricola.core.cobol.layout import Item, Record
+from bricola.core.cobol.items import Item, Record
 from bricola.core.cobol.making import place_of
 
 MOST_ROWS = 5000
@@ -86,11 +86,15 @@ class _Spreading:
         end[0] = here + item.offset + item.length - last
 
     def _value(self, item: Item, at: int, indexes: tuple[int, ...], view: bool) -> Spread:
-        row = Spread(path=place_of(item, indexes) if item.name else f"{place_of(item, indexes)}.FILLER", line=item.spot.line, offset=at,
-                     length=item.length)
+        row = Spread(
+            path=place_of(item, indexes) if item.name else f"{place_of(item, indexes)}.FILLER",
+            line=item.spot.line,
+            offset=at,
+            length=item.length,
+        )
         if view:
             row["view"] = True
-        raw = self.data[at:at + item.length]
+        raw = self.data[at : at + item.length]
         if len(raw) < item.length:
             row["problem"] = "behind the end of these bytes"
             return row

@@ -5,7 +5,7 @@ from typing import Any
 
 from bricola.core.cobol.fields import number_of
 from bricola.core.cobol.floats import NotHeldError
-from bricola.core.cobol.layout import Item
+from bricola.core.cobol.items import Item
 from bricola.core.cobol.making import At, Maker, place_of, refused
 from bricola.core.cobol.reading import end_of
 from bricola.core.problems import Problem, ProblemError, shown
@@ -165,19 +165,15 @@ class _Writing:
 
 def _mask(item: Item) -> bytes:
     """Which bytes of an item hold a value: 1, and 0 for those of nobody."""
-    mask = bytearray(item.total)
-    for one in item.walk():
-        if one.children or not one.name:
-            continue
-        starts = [one.offset - item.offset]
-        above: Item | None = one
-        while above is not None:
-            if above.occurs:
-                starts = [start + k * above.length for start in starts for k in range(above.occurs[1])]
-            above = None if above is item else above.parent
-        for start in starts:
-            mask[start : start + one.length] = b"\x01" * one.length
-    return bytes(mask)
+    if not item.children:
+        one = (b"\x01" if item.name else b"\x00") * item.length
+        return one * (item.occurs[1] if item.occurs else 1)
+    made = bytearray(item.length)
+    for child in item.children:
+        at = child.offset - item.offset
+        inner = _mask(child)
+        made[at : at + len(inner)] = bytes(map(max, made[at : at + len(inner)], inner))
+    return bytes(made) * (item.occurs[1] if item.occurs else 1)
 
 
 def group_given(value: Any, item: Item, indexes: Sequence[int], initial: bool) -> Mapping[str, Any]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from bricola.core.cobol.describing import said
-from bricola.core.cobol.layout import Item, Record
+from bricola.core.cobol.items import Item, Record
 from bricola.core.definitions.parts import RecordDefinition, TypedPart
 from bricola.core.kinds.programs.definition import Area, FieldMap, Held, ProgramDefinition, ProgramFault, ProgramInput, ProgramOutput
 from bricola.core.kinds.programs.places import Areas

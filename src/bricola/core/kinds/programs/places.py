@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from bricola.core.cobol.layout import Item, Record
+from bricola.core.cobol.items import Item, Record
 from bricola.core.cobol.making import names_of
 from bricola.core.problems import Problem, ProblemError, shown
 

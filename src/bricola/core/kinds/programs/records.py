@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from bricola.core.cobol.codec import Codec, compiled
-from bricola.core.cobol.layout import Item
+from bricola.core.cobol.items import Item
 from bricola.core.kinds.programs.definition import Area, ProgramDefinition
 from bricola.core.kinds.programs.shape import Mapped, ResolvedProgram
 from bricola.core.kinds.programs.values import reader_of, writer_of

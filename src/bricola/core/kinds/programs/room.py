@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
-from bricola.core.cobol.layout import Item
+from bricola.core.cobol.items import Item
 from bricola.core.kinds.programs.values import NUMBERS
 from bricola.core.shapes.model import Record
 from bricola.core.shapes.simple import SimpleType

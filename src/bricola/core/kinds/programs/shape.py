@@ -4,9 +4,9 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
-from bricola.core.cobol.entries import Literal
+from bricola.core.cobol.clauses import Literal
 from bricola.core.cobol.fields import Ways
-from bricola.core.cobol.layout import Item, Record
+from bricola.core.cobol.items import Item, Record
 from bricola.core.cobol.making import chosen_views
 from bricola.core.cobol.record import Options, chosen_record, ways_of
 from bricola.core.definitions.catalogue import Catalogue

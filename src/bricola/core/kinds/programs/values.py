@@ -9,7 +9,7 @@ from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Any
 
-from bricola.core.cobol.layout import Item
+from bricola.core.cobol.items import Item
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.shapes.date_looks import look_reader, written_by_look
 from bricola.core.shapes.model import Element
