@@ -7,11 +7,12 @@ setup:
 demo: setup
 	@.venv/bin/bricola demo
 
-# One worker more than there are processors: tests wait for processes and hosts a third of their time. Beside them all is checked, which
-# takes three minutes; what it says stands at the end.
+# One worker more than there are processors: tests wait for processes and hosts a third of their time. Files are given out in their order:
+# by the number of their tests the few long ones would come last, with nothing beside them. All is checked beside the tests, which takes three
+# minutes; what it says stands at the end.
 test: setup
 	@($(MAKE) --no-print-directory -k check-python check-console > .make/check.log 2>&1; echo $$? > .make/check.status) & \
-	.venv/bin/pytest -n $$(( $$(nproc) + 1 )) --dist loadfile; tests=$$?; wait; cat .make/check.log; \
+	.venv/bin/pytest -n $$(( $$(nproc) + 1 )) --dist loadfile --no-loadscope-reorder; tests=$$?; wait; cat .make/check.log; \
 	exit $$(( tests + $$(cat .make/check.status) ))
 
 # What takes long: kills, races and made-up input, many times over. A short and seeded part of it is in `make test`.
