@@ -7,9 +7,6 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes, serialization
-from cryptography.hazmat.primitives.asymmetric import ec
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.terminals import Place, TextForm
@@ -34,6 +31,7 @@ from bricola.demo.hosts.application import Accounts, Application, View, typed
 from bricola.demo.hosts.ledger import Ledger
 from bricola.demo.hosts.records import LedgerFile
 from bricola.demo.hosts.server import Behaviour, HostServer
+from tests.certificates import certificate
 from tests.core.terminals import CATALOGUE, accounts, backend_of, demo_host, handler_of, pool_to, problem_of, scripted_host
 
 HOME = View((Part(1, 2, "HOME"), Part(5, 2, "Option"), Part(5, 20, "", protected=False, length=1, cursor=True)))
@@ -386,21 +384,6 @@ def test_what_is_no_value_is_told_with_its_place() -> None:
 
 
 # TLS and devices
-
-
-def certificate(folder: Path) -> tuple[Path, Path]:
-    """A certificate for localhost that signs itself, and its key."""
-    key = ec.generate_private_key(ec.SECP256R1())
-    name = x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, "ledger.larkmere.example")])
-    now = datetime.datetime.now(datetime.UTC)
-    made = (x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key()).serial_number(7)
-            .not_valid_before(now - datetime.timedelta(days=1)).not_valid_after(now + datetime.timedelta(days=2))
-            .add_extension(x509.SubjectAlternativeName([x509.DNSName("localhost")]), False)
-            .add_extension(x509.BasicConstraints(ca=True, path_length=None), True).sign(key, hashes.SHA256()))
-    certificate_file, key_file = folder / "host.pem", folder / "host.key"
-    certificate_file.write_bytes(made.public_bytes(serialization.Encoding.PEM))
-    key_file.write_bytes(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()))
-    return certificate_file, key_file
 
 
 async def test_a_host_behind_tls(registry: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

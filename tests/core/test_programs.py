@@ -40,6 +40,7 @@ from bricola.core.programs import frames
 from bricola.demo.programs.__main__ import described
 from bricola.demo.programs.host import Host
 from bricola.demo.start import catalogue_files
+from tests.certificates import certificate
 from tests.core.terminals import Passwords, problem_of, until
 from tests.length import often
 
@@ -235,6 +236,20 @@ async def test_a_host_that_is_none_that_is_full_or_lets_nobody_in(tmp_path: Path
             assert pool.view()["sessions"][0]["identity"] == "LKCLERK"
         async with pool_at(f"127.0.0.1:{port}") as pool:
             assert (await problem_of(handler(pool)(dict(PASSAGE)))).code == "backend.sign-on"
+
+
+async def test_a_host_behind_tls_is_verified_or_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    certificate_file, key_file = certificate(tmp_path)
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.load_cert_chain(certificate_file, key_file)
+    async with hosted(described(tmp_path / "programs"), tls=context) as port:
+        async with pool_at(f"localhost:{port}", tls="verify") as pool:
+            problem = await problem_of(handler(pool)(dict(PASSAGE)))
+            assert problem.code == "backend.unreachable"
+            assert "certificate verify failed" in problem.inner
+        monkeypatch.setenv("SSL_CERT_FILE", str(certificate_file))
+        async with pool_at(f"localhost:{port}", tls="verify") as pool:
+            assert (await handler(pool)(dict(PASSAGE)))["total"] == Decimal("60.78")
 
 
 async def test_a_host_that_goes_away_in_the_middle_is_called_again_where_nothing_is_written(tmp_path: Path) -> None:

@@ -8,6 +8,7 @@ from bricola.adapters.addresses import host_and_port
 from bricola.adapters.secrets import Presented, Secret
 from bricola.adapters.statements import sign_on_refused, unreachable
 from bricola.adapters.surroundings import Surroundings
+from bricola.adapters.tls import tls_context
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.engines.program_host import ENGINE
 from bricola.core.definitions.model import Binding
@@ -225,14 +226,3 @@ class ProgramHostKind:
 
     async def most_sessions(self, session: HostSession) -> int | None:
         return session.welcome.most or None
-
-
-def tls_context(binding: Binding) -> ssl.SSLContext | None:
-    """What the binding asks of the connection: nothing, encryption, or a certificate that is trusted for the host's name."""
-    if binding.tls == "off":
-        return None
-    context = ssl.create_default_context()
-    if binding.tls == "encrypt":
-        context.check_hostname = False
-        context.verify_mode = ssl.CERT_NONE
-    return context

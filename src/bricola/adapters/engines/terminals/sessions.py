@@ -2,7 +2,6 @@
 
 import asyncio
 import contextlib
-import ssl
 import time
 from collections.abc import Callable
 from typing import cast
@@ -12,6 +11,7 @@ from bricola.adapters.networks import Networks
 from bricola.adapters.secrets import Presented, Secret
 from bricola.adapters.statements import sign_on_refused, unreachable
 from bricola.adapters.surroundings import Surroundings
+from bricola.adapters.tls import tls_context
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.engines.terminals import TerminalHost
 from bricola.core.definitions.model import BackendDefinition, Binding
@@ -254,16 +254,6 @@ async def connect(name: str, binding: Binding, endpoint: Endpoint, terminal: Ter
                 raise
     return protocol
 
-
-def tls_context(binding: Binding) -> ssl.SSLContext | None:
-    """What the binding asks of the connection: nothing, encryption, or a certificate that is trusted for the host's name."""
-    if binding.tls == "off":
-        return None
-    context = ssl.create_default_context()
-    if binding.tls == "encrypt":
-        context.check_hostname = False
-        context.verify_mode = ssl.CERT_NONE
-    return context
 
 
 class TerminalKind:
