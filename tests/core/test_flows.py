@@ -176,7 +176,8 @@ async def test_two_calls_share_the_one_session_that_is_allowed(registry: Path) -
 
 
 async def test_callers_who_are_gone_leave_the_queue_and_stop_their_walk(registry: Path) -> None:
-    async with demo_host("ledger", registry) as (server, port), pool_to(backend_of("ledger"), port, max_size=1) as pool:
+    async with demo_host("ledger", registry, delay=0.05) as (server, port), \
+            pool_to(backend_of("ledger"), port, max_size=1) as pool:  # so slow that the walk is still under way when the callers leave
         call = handler_of("LockLedger", pool)
         gone = asyncio.Event()
         walking = asyncio.create_task(call(dict(ALL)))
