@@ -1,6 +1,7 @@
 """Copybooks in the console: pasted, laid out, tried on bytes, made into a program; and a kept one that is replaced."""
 
 import json
+from importlib.resources import files
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
@@ -9,11 +10,12 @@ from bricola.client import Client
 from tests.conftest import Demo
 
 VECTORS = Path(__file__).parents[1] / "core" / "vectors" / "copybooks"
+TOLL_AREA = Path(str(files("bricola.demo.programs"))) / "TOLLAREA.cpy"
 
 
 def test_a_copybook_is_pasted_tried_ticked_and_published(desk: Page, own: Demo) -> None:
     desk.goto(f"{own.url}/definitions/copybooks?copybook=")
-    text = (VECTORS / "demo" / "TOLLAREA.cpy").read_text()
+    text = TOLL_AREA.read_text()
     desk.get_by_label("Source of the copybook").fill(text.replace("PIC X(8).", "PIC X(8)"))
     expect(desk.get_by_role("alert").or_(desk.get_by_text("does not end before the next begins")).first).to_be_visible()
     expect(desk.get_by_text("line 9, column")).to_be_visible()
@@ -58,8 +60,8 @@ def test_a_copybook_is_pasted_tried_ticked_and_published(desk: Page, own: Demo) 
 def test_a_kept_copybook_is_replaced_with_who_is_affected_in_view(desk: Page, own: Demo) -> None:
     desk.goto(f"{own.url}/definitions/copybooks?copybook=toll-area")
     source = desk.get_by_label("Source of the copybook")
-    expect(source).to_have_value((VECTORS / "demo" / "TOLLAREA.cpy").read_text())
-    source.fill((VECTORS / "demo" / "TOLLAREA.cpy").read_text().replace("TRP-TOTAL ", "TRP-SUM   "))
+    expect(source).to_have_value(TOLL_AREA.read_text())
+    source.fill(TOLL_AREA.read_text().replace("TRP-TOTAL ", "TRP-SUM   "))
     desk.get_by_role("button", name="Save the copybook").click()
     panel = desk.get_by_role("dialog")
     expect(panel.get_by_role("row").filter(has_text="TRP-SUM")).to_contain_text("added")

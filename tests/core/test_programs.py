@@ -185,9 +185,8 @@ BREAKS = {
 @pytest.mark.parametrize("name", BREAKS)
 async def test_a_program_that_breaks_is_told_and_the_next_call_is_answered(name: str) -> None:
     does, code, found, inner = BREAKS[name]
-    once = f"import pathlib\nif not pathlib.Path(sys.argv[0]).exists(): pass\n{does}"
     catalogue = with_backend("program-host", **{"seconds:_5": "seconds: 0.5"})
-    async with hosted(programs(tollcalc=once if name == "never" else does)) as port, pool_at(f"127.0.0.1:{port}") as pool:
+    async with hosted(programs(tollcalc=does)) as port, pool_at(f"127.0.0.1:{port}") as pool:
         call = handler(pool, catalogue)
         problem = await problem_of(call(dict(PASSAGE)))
         assert (problem.code, problem.found) == (code, found)
@@ -195,6 +194,14 @@ async def test_a_program_that_breaks_is_told_and_the_next_call_is_answered(name:
         assert problem.kind.http_status in (502, 503)
         assert (await problem_of(call(dict(PASSAGE)))).code == code  # another process, the same session
         assert pool.statistics()["connections_lost"] == 0
+
+
+async def test_a_refusal_is_told_whatever_else_the_program_left_in_its_area() -> None:
+    does = "areas[0][27:] = bytes.fromhex('000c') + b'VESSEL TOO LONG'.ljust(40) + b'\\x99' * 5 + bytes(258)"
+    async with hosted(programs(tollcalc=does)) as port, pool_at(f"127.0.0.1:{port}") as pool:
+        with pytest.raises(DeclaredFaultError, match="VESSEL TOO LONG") as refused:
+            await handler(pool)(dict(PASSAGE))
+        assert refused.value.detail == {"message": "VESSEL TOO LONG", "returnCode": 12}
 
 
 async def test_what_does_not_fit_its_picture_is_refused_before_anything_is_sent() -> None:

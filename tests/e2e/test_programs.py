@@ -4,6 +4,7 @@ import json
 import sqlite3
 import subprocess
 from collections.abc import Iterator
+from importlib.resources import files
 from pathlib import Path
 
 import pytest
@@ -11,6 +12,7 @@ import pytest
 from tests.conftest import Demo, copied_demo, stop_demo
 
 VECTORS = Path(__file__).parents[1] / "core" / "vectors" / "copybooks"
+TOLL_AREA = Path(str(files("bricola.demo.programs"))) / "TOLLAREA.cpy"
 PASSAGE = ("vesselReg=LM1234", "lockNo=7", "lengthM=24.80", "beamM=4.55", "draughtM=1.63", "cargoTonnes=120.0")
 
 
@@ -46,7 +48,7 @@ def test_a_copybook_is_laid_out_and_its_records_are_read_and_written(own: Demo, 
 def test_two_commands_and_a_deployment_make_an_operation_of_a_program(own: Demo) -> None:
     assert "TOLLCALC" in ok(own, "programs", "list", "live", "toll-office")
     assert "332 bytes" in ok(own, "programs", "list", "live", "toll-office", "toll")
-    ok(own, "programs", "draft", "season-toll", "toll-office", str(VECTORS / "demo" / "TOLLAREA.cpy"), "--calls", "TOLLCALC", "--only-reads",
+    ok(own, "programs", "draft", "season-toll", "toll-office", str(TOLL_AREA), "--calls", "TOLLCALC", "--only-reads",
        "--out", "TRP-TOTAL", "--out", "TRP-LINE", "--service", "SeasonToll", "--operation", "Price", "--role", "lock-desk")
     ok(own, "release", "SeasonToll", "--notes", "First")
     ok(own, "deploy", "SeasonToll", "rehearsal")
@@ -60,7 +62,7 @@ def test_two_commands_and_a_deployment_make_an_operation_of_a_program(own: Demo)
 
 def test_a_changed_copybook_says_what_moves_and_who_is_affected(own: Demo, tmp_path: Path) -> None:
     newer = tmp_path / "TOLLAREA.cpy"
-    newer.write_text((VECTORS / "demo" / "TOLLAREA.cpy").read_text().replace("TRP-MESSAGE             PIC X(40)", "TRP-MESSAGE             PIC X(60)"))
+    newer.write_text(TOLL_AREA.read_text().replace("TRP-MESSAGE             PIC X(40)", "TRP-MESSAGE             PIC X(60)"))
     told = ok(own, "copybooks", "take", str(newer), "--as", "toll-area", "--show")
     assert "longer" in told
     assert "TollCalculator.CalculateToll" in told
@@ -70,7 +72,7 @@ def test_a_changed_copybook_says_what_moves_and_who_is_affected(own: Demo, tmp_p
     gates = own.run("review", "TollCalculator", "live").stdout  # the host still takes the shorter area
     assert "takes other areas than the copybooks lay out" in own.run("impact", "toll-calc").stdout + gates
     assert "332 bytes" in own.run("impact", "toll-calc", "--in", "live").stdout
-    ok(own, "copybooks", "take", str(VECTORS / "demo" / "TOLLAREA.cpy"), "--as", "toll-area", "--yes")
+    ok(own, "copybooks", "take", str(TOLL_AREA), "--as", "toll-area", "--yes")
     assert "All of it fits" in ok(own, "impact", "toll-calc", "--in", "live")
 
 

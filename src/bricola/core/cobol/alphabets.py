@@ -11,40 +11,12 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal
 
-import ebcdic  # type: ignore[import-untyped]  # registers the code pages that Python lacks
-
+from bricola.core.code_pages import EBCDIC
 from bricola.core.problems import Problem, ProblemError, shown
 
-_REGISTERED = ebcdic.codec_names
 UNDEFINED = "\uffff"  # no character: what a byte is decoded to that a page does not define, and nothing else
 _UNMAPPED = "\ufffe"  # what the tables of `codecs` take for undefined
-USUAL = (
-    "ascii",
-    "cp037",
-    "cp273",
-    "cp277",
-    "cp278",
-    "cp280",
-    "cp284",
-    "cp285",
-    "cp297",
-    "cp500",
-    "cp871",
-    "cp1047",
-    "cp1140",
-    "cp1141",
-    "cp1142",
-    "cp1143",
-    "cp1144",
-    "cp1145",
-    "cp1146",
-    "cp1147",
-    "cp1148",
-    "cp1149",
-    "latin-1",
-    "cp850",
-    "cp1252",
-)
+USUAL = ("ascii", *EBCDIC, "latin-1", "cp850", "cp1252")
 
 
 @dataclass(frozen=True)

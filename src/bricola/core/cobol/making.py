@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any, Literal
 
-from bricola.core.cobol.fields import EXACT, Ways, initial_bytes, number_of, reader_of, sign_table, writer_of
+from bricola.core.cobol.fields import EXACT, Ways, initial_bytes, reader_of, sign_table, writer_of
 from bricola.core.cobol.floats import NotHeldError
 from bricola.core.cobol.items import Item, Record
-from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.problems import Problem, ProblemError
 
 TableFollows = Literal["slides", "stays"]
 Views = Mapping[str, str | Sequence[str]]
@@ -124,13 +124,9 @@ class Maker:
             "SC": EXACT.scaleb,
             "Unusual": Unusual,
             "NotHeld": NotHeldError,
-            "problem": refused,
-            "shown": shown,
             "careful_read": careful_read,
             "count_read": count_read,
-            "too_short": too_short,
             "ended": ended,
-            "number_of": number_of,
         }
         self._numbers: dict[int, int] = {}
         signs = sign_table(ways)

@@ -42,11 +42,6 @@ class Picture:
         """Digits that take room."""
         return self.size if self.category == "numeric" else self.digits
 
-    @property
-    def lowest(self) -> int:
-        """The power of ten of the last stored digit: -2 for 9V99, 3 for 9PPP, -5 for VPP999."""
-        return -self.scale
-
 
 def picture_of(text: str, spot: Spot, dialect: Dialect) -> Picture:
     """A PICTURE understood. Raises ProblemError with the place where it cannot be."""

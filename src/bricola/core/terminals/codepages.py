@@ -4,34 +4,8 @@ import codecs
 from functools import lru_cache
 from typing import Any
 
-import ebcdic  # type: ignore[import-untyped]  # registers the code pages that Python lacks
-
+from bricola.core.code_pages import EBCDIC as CODE_PAGES
 from bricola.core.problems import Problem, ProblemError, shown
-
-CODE_PAGES = (
-    "cp037",
-    "cp273",
-    "cp277",
-    "cp278",
-    "cp280",
-    "cp284",
-    "cp285",
-    "cp297",
-    "cp500",
-    "cp871",
-    "cp1047",
-    "cp1140",
-    "cp1141",
-    "cp1142",
-    "cp1143",
-    "cp1144",
-    "cp1145",
-    "cp1146",
-    "cp1147",
-    "cp1148",
-    "cp1149",
-)
-_REGISTERED = ebcdic.codec_names
 
 
 @lru_cache(32)

@@ -161,6 +161,7 @@ class ProgramHostKind:
 
     def __init__(self, name: str, binding: Binding, around: Surroundings) -> None:
         self._name, self._binding, self._networks = name, binding, around.networks
+        self._tls = tls_context(binding)  # once: reading whom to trust takes 50 ms
         self._presented = Presented(around.secrets, binding.credential) if binding.credential else None
 
     async def open(self, endpoint: Endpoint) -> HostSession:
@@ -195,7 +196,7 @@ class ProgramHostKind:
             try:
                 async with asyncio.timeout(self._binding.pool.connect_timeout):
                     reader, writer = await asyncio.open_connection(
-                        address, port, ssl=tls_context(self._binding), server_hostname=host if self._binding.tls != "off" else None)
+                        address, port, ssl=self._tls, server_hostname=host if self._binding.tls != "off" else None)
                 return HostSession(reader, writer)
             except TimeoutError:
                 words = "no connection in time"

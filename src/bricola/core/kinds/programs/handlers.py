@@ -74,7 +74,7 @@ def compile_program(operation: ResolvedOperation, source: ResolvedProgram, pool:
         areas = records.sent(values)
         reply = await exchanged(call, areas)
         call.note(f"{definition.calls}: return code {reply.code}, {sum(len(one) for one in reply.areas)} bytes")
-        contents = records.received(reply.areas)
+        contents = records.judged(reply.areas)
         for rule in source.faults:
             if rule.holds(found_at(contents.get(rule.area), rule.way) if rule.area else reply.code):
                 raise _refusal(rule, values, contents, records)
@@ -82,7 +82,7 @@ def compile_program(operation: ResolvedOperation, source: ResolvedProgram, pool:
             raise ProblemError(Problem("program.return-code", "The program ended with a return code that means failure.", Kind.BACKEND,
                                        place=name, expected=" or ".join(map(str, definition.accepts)), found=str(reply.code),
                                        mend="The owner of the service declares it as a fault, or accepts it."))
-        answer = records.outputs(contents)
+        answer = records.outputs(records.received(reply.areas))
         for one in hidden:
             answer.pop(one, None)
         return answer
@@ -115,14 +115,6 @@ def _refusal(rule: FaultRule, values: Values, contents: Mapping[str, Contents], 
     said = found_at(contents.get(rule.message[0]), rule.message[1]) if rule.message else None
     words = str(said or "").strip(" \x00") or fault.description or fault.name
     detail: Values = {"message": words}
-    known = {**values, **_readable(records, contents)}
+    known = values | records.told(fault.fields, contents)
     detail |= {name: known[name] for name in fault.fields if name != "message" and known.get(name) is not None}
     return DeclaredFaultError(fault.name, words, detail, fault.cause)
-
-
-def _readable(records: Records, contents: Mapping[str, Contents]) -> Values:
-    """The outputs as far as they can be read: where a program refuses it may leave the rest as it was."""
-    try:
-        return records.outputs(contents)
-    except ProblemError:
-        return {}

@@ -1,7 +1,9 @@
 """Values of parameters to the areas of a call, and the areas of a reply to values: compiled once for each operation."""
 
-from collections.abc import Callable, Mapping
+import contextlib
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, replace
+from itertools import islice, product
 from typing import Any
 
 from bricola.core.cobol.codec import Codec, compiled
@@ -13,18 +15,20 @@ from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.programs.frames import SentArea
 from bricola.core.shapes.model import Values
 
+_MOST_AT_ONCE = 64  # combinations of views that are compiled with the deployment; rarer ones at their first call
 Contents = Mapping[str, Any]  # of a record or a group, as the codec gives it
 
 
 @dataclass(frozen=True)
 class AreaCodec:
-    """One area: how its bytes are made, and how they are read back, for each choice of views."""
+    """One area: how its bytes are made, and how they are read back."""
 
     area: Area
     name: str
     length: int
     encode: Callable[[Mapping[str, Any]], bytes]
     decode: Callable[[bytes], Contents]
+    judge: Callable[[bytes], Contents]  # only what faults look at and tell, without what cannot be read
 
 
 def _deep(values: dict[str, Any], way: tuple[str, ...], value: Any) -> None:
@@ -87,14 +91,15 @@ class Records:
     def __init__(self, source: ResolvedProgram, place: str) -> None:
         self._source, self._place = source, place
         definition = source.definition
-        wanted = _wanted(source)
-        self.areas = [self._area(one, definition, wanted) for one in definition.areas]
+        wanted, judged = _wanted(source), _judged(source)
+        self.areas = [self._area(one, definition, wanted, judged) for one in definition.areas]
         self._inputs = [(one.element.name, one.area, one.way, _writing(one)) for one in source.inputs]
         self._outputs = [(one.element.name, one.area, one.way, _reading(one, f"{place}Response")) for one in source.outputs]
         self._places = {one.item.path: one.element.name for one in source.inputs}
         self._returned = [one for one in self.areas if one.area.use != "in"]
 
-    def _area(self, area: Area, definition: ProgramDefinition, wanted: Callable[[Item], bool]) -> AreaCodec:
+    def _area(self, area: Area, definition: ProgramDefinition, wanted: Callable[[Item], bool],
+              judged: Callable[[Item], bool]) -> AreaCodec:
         record = self._source.areas.records[area.name]
         follows = definition.held.table_follows
         views = {name: rule for name, rule in definition.views.items() if any(one.name == name.upper() for one in record.items())}
@@ -107,8 +112,16 @@ class Records:
             return made[chosen]
 
         whole = codec(("",) * len(views))
+        judging = compiled(record, self._source.ways, follows, {}, "absent", "initial", judged)
+
+        def judge(data: bytes) -> Contents:
+            return dict(judging.decode(data)[record.name])
+
         if not views:
-            return AreaCodec(area, record.name, record.length, whole.encode, lambda data: dict(whole.decode(data)[record.name]))
+            return AreaCodec(area, record.name, record.length, whole.encode, lambda data: dict(whole.decode(data)[record.name]), judge)
+        choices = [dict.fromkeys((*rule.views.values(), *((rule.otherwise,) if rule.otherwise else ()))) for rule in views.values()]
+        for chosen in islice(product(*choices), _MOST_AT_ONCE):
+            codec(chosen)  # now, and not at the first call that meets it
         deciding = {rule.by.upper().rpartition(".")[2] for rule in views.values()}
         first = compiled(record, self._source.ways, follows, {}, missing="initial", wanted=lambda item: item.name in deciding)
         ways = [self._source.areas.way(self._source.areas.find(rule.by, self._place, [area.name])[1], None, self._place)
@@ -126,7 +139,7 @@ class Records:
                 chosen.append(view)
             return dict(codec(tuple(chosen)).decode(data)[record.name])
 
-        return AreaCodec(area, record.name, record.length, whole.encode, decode)
+        return AreaCodec(area, record.name, record.length, whole.encode, decode, judge)
 
     def sent(self, values: Values) -> list[SentArea]:
         """The areas of a call. Raises ProblemError for a value that does not fit its picture, before anything is sent."""
@@ -156,18 +169,35 @@ class Records:
         place = f"{self._place}/{name}" if name else self._place
         return replace(problem, place=place, inner=f"{problem.place} {problem.inner}".strip())
 
+    def judged(self, areas: tuple[bytes, ...]) -> dict[str, Contents]:
+        """What faults look at and tell, by area: a program that refuses may leave the rest as it was. Raises ProblemError for areas that
+        are not of the layout."""
+        return self._read(areas, lambda one: one.judge)
+
     def received(self, areas: tuple[bytes, ...]) -> dict[str, Contents]:
         """What the areas of a reply hold, by area. Raises ProblemError for bytes that are not of the layout."""
+        return self._read(areas, lambda one: one.decode)
+
+    def _read(self, areas: tuple[bytes, ...], how: Callable[[AreaCodec], Callable[[bytes], Contents]]) -> dict[str, Contents]:
         if len(areas) != len(self._returned):
             raise ProblemError(Problem("program.areas", "The program gives back another number of areas.", Kind.BACKEND, place=self._place,
                                        expected=str(len(self._returned)), found=str(len(areas))))
         found: dict[str, Contents] = {}
         for one, data in zip(self._returned, areas, strict=True):
             try:
-                found[one.area.name] = one.decode(data)
+                found[one.area.name] = how(one)(data)
             except ProblemError as error:
                 raise ProblemError(*(_theirs(problem, self._place) for problem in error.problems)) from None
         return found
+
+    def told(self, names: Collection[str], contents: Mapping[str, Contents]) -> Values:
+        """Some of the outputs, as far as they can be read."""
+        values: Values = {}
+        for name, area, way, read in self._outputs:
+            if name in names and (found := found_at(contents.get(area), way)) is not None:
+                with contextlib.suppress(ProblemError):  # what the program left there is no value: the fault is told without it
+                    values[name] = read(found)
+        return values
 
     def outputs(self, contents: Mapping[str, Contents]) -> Values:
         """The outputs. Raises ProblemError for contents that their types do not take."""
@@ -187,7 +217,7 @@ def _theirs(problem: Problem, place: str) -> Problem:
 
 
 def _wanted(source: ResolvedProgram) -> Callable[[Item], bool]:
-    """Which items are read of a reply: outputs, what faults look at, and what says which view holds."""
+    """Which items are read of a reply: outputs, and what says which view holds."""
     names: set[int] = set()
 
     def add(one: Mapped) -> None:
@@ -197,10 +227,16 @@ def _wanted(source: ResolvedProgram) -> Callable[[Item], bool]:
 
     for one in source.outputs:
         add(one)
-    ways = [(rule.area, rule.way) for rule in source.faults if rule.area] + [rule.message for rule in source.faults if rule.message]
-    for area, way in ways:
-        for item in source.areas.records[area].items():
-            if item.name and not item.children and source.areas.keys[id(item)] == way[-1]:
-                names.add(id(item))
     deciding = {rule.by.upper().rpartition(".")[2] for rule in source.definition.views.values()}
     return lambda item: id(item) in names or item.name in deciding
+
+
+def _judged(source: ResolvedProgram) -> Callable[[Item], bool]:
+    """Which items faults look at and tell: those of their rules, their messages, and outputs that their details have."""
+    ways = {(rule.area, rule.way) for rule in source.faults if rule.area} | {rule.message for rule in source.faults if rule.message}
+    fields = {name for rule in source.faults for name in rule.fault.fields}
+    items = {id(one.item) for one in source.outputs if one.element.name in fields}
+    for area, way in ways:
+        items |= {id(item) for item in source.areas.records[area].items() if item.name and not item.children
+                  and source.areas.keys[id(item)] == way[-1]}
+    return lambda item: id(item) in items

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
+from bricola.core.code_pages import EBCDIC as CODE_PAGES
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.terminals import Collect, KnownScreen, Mark, Move, Place, TerminalHost
 from bricola.core.definitions.model import Operation
@@ -14,7 +15,6 @@ from bricola.core.shapes.date_looks import look_mistake
 from bricola.core.shapes.model import Element, FaultShape, OperationShape, Record
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.shapes.typed import typed_elements, typed_value
-from bricola.core.terminals.codepages import CODE_PAGES
 
 _TEXT = SimpleType("string")
 
