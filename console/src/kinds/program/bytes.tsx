@@ -110,12 +110,12 @@ export function Bytes({
                   onMouseEnter={() => setLit(one)}
                   onClick={() => point(one)}
                 >
-                  <td className="font-mono text-[12.5px] break-all">
+                  <td className="font-mono text-[12.5px] whitespace-nowrap">
                     {one.path.split(".").slice(1).join(".") || one.path}
                   </td>
                   <td className="n">{one.offset}</td>
                   <td
-                    className={`font-mono text-[12.5px] break-all whitespace-pre-wrap ${one.problem ? "text-bad" : ""}`}
+                    className={`font-mono text-[12.5px] w-full break-all whitespace-pre-wrap ${one.problem ? "text-bad" : ""}`}
                   >
                     {one.problem ?? `“${one.value ?? ""}”`}
                   </td>

@@ -14,8 +14,8 @@ export const PROGRAM: SourceKind = {
     {
       path: "/definitions/copybooks",
       page: lazy(() => import("./page")),
-      section: "/definitions",
-      place: { value: "copybook" },
+      section: "/services",
+      place: { word: t("Copybooks") },
       way: t("Copybooks"),
       keys: [],
     },
