@@ -1,7 +1,6 @@
 """Drafts: an object, and a service with the operations that were ticked, made from a table in one step."""
 
 import re
-import unicodedata
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -9,8 +8,9 @@ from typing import Any
 from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.model import Operation, ServiceDefinition
-from bricola.core.definitions.names import kebab_case, pascal_case, snake_case
+from bricola.core.definitions.names import kebab_case, label_of, pascal_case, readable, readable_names, snake_case, words_of
 from bricola.core.kinds.objects.definition import Child, Finder, HashToken, ObjectDefinition, ObjectField
+from bricola.core.kinds.objects.shape import CHANGE_TOKEN
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.typed import simple_type
 from bricola.core.sql.filters import Filter
@@ -21,6 +21,7 @@ USUAL = ("get", "find")  # nothing writes that was not asked for
 _VERSION = {"row_version", "rowversion", "version", "lock_version", "revision", "row_revision", "versionno", "version_no"}
 _INTEGERS = ("short", "int", "long", "integer", "unsignedInt")
 _NAMES = ("name", "title", "label", "description", "town", "place", "city")
+_TAKEN = (CHANGE_TOKEN,)
 _MOST_CONTAINED = 2  # filters by a part of a text; more would only clutter the contract
 
 
@@ -91,7 +92,7 @@ def left_out(table: Table) -> list[Column]:
 
 def open_zones(table: Table) -> list[str]:
     """The fields that hold moments of which the database does not say in which zone they are."""
-    names = _field_names([one.name for one in table.columns if one.type.base])
+    names = readable_names((one.name for one in table.columns if one.type.base), _TAKEN)
     return [names[one.name] for one in table.columns if one.type.zone == OPEN_ZONE]
 
 
@@ -106,7 +107,7 @@ def draft_object(table: Table, name: str, wish: Wish, catalogue: Catalogue, chil
     columns = [one for one in table.columns if one.type.base]
     version = next((one.name for one in columns if one.name.lower() in _VERSION and one.type.base in _INTEGERS and not one.nullable
                     and one.name not in table.key), "")
-    names = _field_names([one.name for one in columns if one.name != version])
+    names = readable_names((one.name for one in columns if one.name != version), _TAKEN)
     references = {key.columns[0]: key for key in table.foreign_keys if len(key.columns) == 1}
     fields = tuple(_field(one, names[one.name], references.get(one.name), wish, catalogue, samples or {})
                    for one in columns if one.name != version)
@@ -129,7 +130,7 @@ def _field(column: Column, name: str, reference: ForeignKey | None, wish: Wish, 
     sample = samples.get(column.name)
     written = None if sample is None or kind.accept(_plain(sample))[1] is not None else kind.write(kind.accept(_plain(sample))[0])
     return ObjectField(
-        name=name, type=column.type.base, **facets, label=_label(name), description=column.comment[:2000], required=not column.nullable,
+        name=name, type=column.type.base, **facets, label=label_of(name), description=column.comment[:2000], required=not column.nullable,
         column="" if snake_case(name) == column.name else column.name, refers_to=target.name if refers and target is not None else "",
         read_only=column.made, database_default=column.filled, default=default or None, sample=written,
         zone=(wish.zone or "local") if column.type.zone == OPEN_ZONE else "utc" if column.type.zone == "utc" else "")
@@ -148,7 +149,7 @@ def _object_of(table: str, backend: str, catalogue: Catalogue) -> ObjectDefiniti
 
 
 def _child(child: ObjectDefinition, table: Table, key: ForeignKey, parent: Table) -> Child:
-    names = _field_names([one.name for one in parent.columns if one.type.base])
+    names = readable_names((one.name for one in parent.columns if one.type.base), _TAKEN)
     theirs = {one.column_name: one.name for one in child.fields}
     match = {theirs[mine]: names[target] for mine, target in zip(key.columns, key.targets, strict=True)}
     plural = readable(table.name.rpartition(".")[2])
@@ -188,41 +189,3 @@ def _service(definition: ObjectDefinition, wish: Wish) -> ServiceDefinition:
         access=dict.fromkeys(wish.roles, "all"),
         operations=operations,
     )
-
-
-def _field_names(columns: Sequence[str]) -> dict[str, str]:
-    """A readable name for each column, no two alike."""
-    names: dict[str, str] = {}
-    for column in columns:
-        base = name = readable(column)
-        count = 2
-        while name in names.values() or name == "changeToken":
-            name, count = f"{base}{count}", count + 1
-        names[column] = name
-    return names
-
-
-def readable(column: str) -> str:
-    """A column's name as an element's: `Operator_No.` becomes operatorNo, `GRÖSSE (m)` groesseM."""
-    text = column.replace("ß", "ss")
-    for letter, plain in (("ä", "ae"), ("ö", "oe"), ("ü", "ue"), ("Ä", "AE"), ("Ö", "OE"), ("Ü", "UE")):
-        text = text.replace(letter, plain if not plain.isupper() or column.upper() == column else plain.capitalize())
-    text = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
-    words = [part for piece in re.split(r"[^A-Za-z0-9]+", text) if piece
-             for part in (re.findall(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+", piece) if not piece.isupper() else [piece])]
-    name = "".join(one.lower() if index == 0 else one[0].upper() + one[1:].lower() for index, one in enumerate(words))
-    if not name:
-        return "column"
-    return name if name[0].isalpha() else f"n{name}"
-
-
-def words_of(name: str) -> str:
-    """A field's name as words: operatorNumber is operator number."""
-    return " ".join(one.lower() for one in re.findall(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+", name))
-
-
-def _label(name: str) -> str:
-    words = words_of(name)
-    return words[0].upper() + words[1:] if words else name
-
-

@@ -10,8 +10,6 @@ from functools import partial
 from typing import Any
 
 from bricola.core.calls.call import Call, Handler
-from bricola.core.calls.idempotency import OUTCOME_UNKNOWN
-from bricola.core.calls.trials import RolledBackError
 from bricola.core.kinds.kind import ResolvedOperation
 from bricola.core.kinds.objects.change_tokens import compile_hash
 from bricola.core.kinds.objects.children import WrittenChildren, same
@@ -20,20 +18,17 @@ from bricola.core.kinds.objects.conflicts import Conflicts, own_columns
 from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedObject
 from bricola.core.kinds.objects.write_probes import taken
 from bricola.core.kinds.objects.write_shape import CLEAR
-from bricola.core.messages.faults import DeclaredFaultError
-from bricola.core.pool.sessions import SessionLostError
-from bricola.core.problems import Kind, Problem, ProblemError, shown
+from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.model import Values
 from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.listing import item_name
 from bricola.core.sql.marks import Marks
 from bricola.core.sql.refusals import RefusedError, Why, no_rows, writing_to
 from bricola.core.sql.rows import compile_row
-from bricola.core.sql.sessions import NO_LIMIT, DatabasePool, DatabaseSession, DatabaseTransaction, DriverRow, GivenUpError
+from bricola.core.sql.sessions import DatabasePool, DatabaseSession, DatabaseTransaction, DriverRow
 from bricola.core.sql.statements import quoted, table_name
+from bricola.core.sql.writing import in_transaction
 
-_ATTEMPTS = 3  # to begin a transaction, each on another session; what has begun is never tried again
-_MOST_GIVEN_UP = 8  # of two that lock each other out one always gets through, so this many writers at once do
 _FIRST_TOKEN = 1
 
 Work = Callable[[DatabaseTransaction, Call, Values], Awaitable[Values]]
@@ -51,7 +46,17 @@ def compile_write(operation: ResolvedOperation, source: ResolvedObject, pool: Da
     async def write(call: Call, given: Values) -> Values:
         if clear in given:
             given = _cleared(given, clear)
-        return await _in_transaction(pool, call, conflicts, table, work, marks, given)
+
+        async def refused(error: RefusedError, session: DatabaseSession, last: bool) -> None:
+            own = error.refusal.why is Why.UNIQUE and error.at is not None and not error.at.place
+            if own and await table.exists(session, given):  # two at once may have looked and found nothing
+                if table.verb == "create":
+                    raise conflicts.existing(given) from None
+                if table.verb == "save" and not last:
+                    return  # now it is there to be changed
+            raise await conflicts.explain(error, session, given) from None
+
+        return await in_transaction(pool, call, lambda inside: work(inside, call, given), marks, refused)
 
     return write
 
@@ -70,66 +75,6 @@ def _cleared(given: Values, clear: str) -> Values:
         raise ProblemError(*(Problem("update.clear", f"{name} is given a value, and is to be emptied.", place=name,
                                      mend=f"Leave out {name}, or its name in {clear}.") for name in both))
     return {name: value for name, value in given.items() if name != clear} | dict.fromkeys(names)
-
-
-async def _in_transaction(
-    pool: DatabasePool, call: Call, conflicts: Conflicts, table: "_Table", work: Work, marks: Marks | None, given: Values
-) -> Values:
-    attempt = 1
-    trial, mark = call.trial, call.request if marks is not None else None
-    while True:
-        session = pool.take(call) or await pool.borrow(call)
-        broken, worked = True, False
-        answer: Values = {}
-
-        async def run(inside: DatabaseTransaction) -> None:
-            nonlocal answer, worked
-            if mark is not None and marks is not None and (before := await marks.find(inside, mark)) is not None:
-                answer = before
-                return
-            answer = await work(inside, call, given)
-            if mark is not None and marks is not None:
-                await marks.leave(inside, mark, answer)
-            worked = True
-            if trial is not None and not trial.kept:
-                trial.transactions += 1
-                raise RolledBackError
-
-        try:
-            await session.in_transaction(run, call.seconds_left(pool.now(), NO_LIMIT))
-            broken = False
-            return answer
-        except RolledBackError:
-            broken = False
-            return answer
-        except SessionLostError as error:
-            if worked and trial is None:
-                raise lost_at_the_end(error) from None
-            if error.begun or attempt == _ATTEMPTS:
-                raise ProblemError(*error.problems) from None  # the database rolls back what it lost sight of
-            attempt += 1
-            call.tried_again("the session was lost before the transaction began")
-        except GivenUpError:
-            broken = False
-            if attempt == _MOST_GIVEN_UP:
-                raise
-            attempt += 1
-            call.tried_again("the database gave the transaction up in favour of another")
-        except RefusedError as error:
-            broken = False
-            own = error.refusal.why is Why.UNIQUE and error.at is not None and not error.at.place
-            if own and await table.exists(session, given):  # two at once may have looked and found nothing
-                if table.verb == "create":
-                    raise conflicts.existing(given) from None
-                if table.verb == "save" and attempt < _MOST_GIVEN_UP:
-                    attempt += 1
-                    continue  # now it is there to be changed
-            raise await conflicts.explain(error, session, given) from None
-        except (ProblemError, DeclaredFaultError):
-            broken = False
-            raise
-        finally:
-            pool.give_back(session, broken)
 
 
 class _Table:
@@ -307,10 +252,3 @@ class _Table:
     def _check_token(self, row: Values, given: Values) -> None:
         if self._source.tokened and given.get(CHANGE_TOKEN) != row[CHANGE_TOKEN]:
             raise self._conflicts.stale(given, row[CHANGE_TOKEN])
-
-
-def lost_at_the_end(error: SessionLostError) -> ProblemError:
-    """What a caller is told when the connection broke at the commit: whether it was stored is not known."""
-    return ProblemError(Problem(OUTCOME_UNKNOWN, "The connection to the backend broke at the end of the transaction.", Kind.BACKEND,
-                                mend="Read the row to see whether it was stored, or send it again with the same request id.",
-                                inner=error.problem.inner))

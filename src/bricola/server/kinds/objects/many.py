@@ -11,11 +11,11 @@ from bricola.core.definitions.base import Definition
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.model import Operation, ServiceDefinition
-from bricola.core.definitions.names import kebab_case
+from bricola.core.definitions.names import kebab_case, readable
 from bricola.core.definitions.table_rules import TableRule
 from bricola.core.definitions.text import write_definition
 from bricola.core.kinds.objects.definition import ObjectDefinition
-from bricola.core.kinds.objects.drafting import OPERATIONS, Wish, draft, left_out, readable
+from bricola.core.kinds.objects.drafting import OPERATIONS, Wish, draft, left_out
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.tables import Table
