@@ -77,4 +77,4 @@ def sample_failed(probe: Probe, found: str) -> ProblemError:
 
 
 def read_words(probes: Sequence[Probe]) -> str:
-    return ", ".join(dict.fromkeys(one.object for one in probes)) or "nothing is published from it yet"
+    return ", ".join(dict.fromkeys(one.object for one in probes if one.sample)) or "nothing is published from it yet"

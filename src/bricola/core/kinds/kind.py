@@ -90,7 +90,9 @@ class Probe(NamedTuple):
     `object` and `table` are for people who check the way; `sample` reads one row.
 
     `columns` are the fields that the columns of the statement fill, in order, and `place` is where they are written. `holds` are statements
-    whose rows are held until the end of a transaction, and `writes` those that change rows: the backend reads them, and runs none."""
+    whose rows are held until the end of a transaction, and `writes` those that change rows: the backend reads them, and runs none. `grants`
+    are rights that its user needs beside those on tables, as a GRANT says them, and `marked` tells that what it writes leaves marks of its
+    requests there."""
 
     backend: str
     statement: str = ""
@@ -102,6 +104,8 @@ class Probe(NamedTuple):
     dialect: Dialect | None = None
     holds: tuple[str, ...] = ()
     writes: tuple[str, ...] = ()
+    grants: tuple[str, ...] = ()
+    marked: bool = False
 
 
 @dataclass(frozen=True)

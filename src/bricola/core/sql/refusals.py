@@ -1,7 +1,7 @@
 """What a database refuses, and why: in one form for every engine, without the values that its own words would tell."""
 
 import contextlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
@@ -9,6 +9,7 @@ from typing import Any
 from bricola.core.problems import Kind, Problem, ProblemError
 
 _OWNERS = "The people who run the service find the cause in the record of this call."
+_MASK = "•••"
 _AGAIN = "Correct the values and send it again; nothing was stored."
 
 
@@ -21,6 +22,7 @@ class Why(StrEnum):
     VALUE = "value"  # a value that the column's type does not hold
     RIGHTS = "rights"
     MISSING = "missing"  # a table, a column or a function that is not there
+    COMMITS = "commits"  # a routine that ends a transaction that is not its own
     STATEMENT = "statement"  # it does not understand the statement, or its types do not go together
     OTHER = "other"
 
@@ -35,6 +37,8 @@ _WORDS: Mapping[Why, tuple[str, str, Kind, str]] = {
                 "Shorten it, or choose one in range; the owner of the service finds the column in the record of this call."),
     Why.RIGHTS: ("backend.rights", "The backend {0} does not let the service's user do this.", Kind.BACKEND, _OWNERS),
     Why.MISSING: ("backend.changed", "The backend {0} does not have what this operation asks for.", Kind.BACKEND, _OWNERS),
+    Why.COMMITS: ("routine.commits", "The routine ends the transaction in which it is called.", Kind.BACKEND,
+                  "The owner of the service says 'transaction: own' in its definition."),
     Why.STATEMENT: ("backend.statement", "The backend {0} does not understand what this operation asks.", Kind.BACKEND, _OWNERS),
     Why.OTHER: ("backend.failed", "The backend {0} did not answer the query.", Kind.BACKEND, _OWNERS),
 }
@@ -45,13 +49,15 @@ class Refusal:
     """`said` is the database's message for owners, cut to what holds no values; `columns` those that it names, `rule` the constraint.
 
     `words` are those of an author of triggers or functions, meant for people: they may tell values, and are told only where the object
-    says so."""
+    says so. `state` is the SQLSTATE (ISO/IEC 9075-2, 24.1), `number` an engine's own, 0 where it has none."""
 
     why: Why
     said: str
     columns: tuple[str, ...] = ()
     rule: str = ""
     words: str = ""
+    state: str = ""
+    number: int = 0
 
 
 @dataclass(frozen=True)
@@ -81,6 +87,13 @@ class RefusedError(ProblemError):
         super().__init__(Problem(code, message.format(backend), kind, mend=mend, inner=inner))
         self.refusal = refusal
         self.at: Written | None = None
+
+
+def without(words: str, secrets: Iterable[Any]) -> str:
+    """Words of somebody else without these values, of which some may be None."""
+    for value in sorted({str(one) for one in secrets if one is not None and str(one)}, key=len, reverse=True):
+        words = words.replace(value, _MASK)
+    return words
 
 
 def no_rows() -> Sequence[Mapping[str, Any]]:

@@ -4,6 +4,7 @@ from collections.abc import Callable, Coroutine, Mapping, Sequence
 from typing import Any, Protocol, TypeVar
 
 from bricola.core.calls.call import Call
+from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.pool.pool import Pool
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
@@ -93,30 +94,39 @@ class GivenUpError(ProblemError):
     and it may be tried again."""
 
 
-async def read(pool: DatabasePool, call: Call, sql: str, parameters: Sequence[Any], at_once: bool = False) -> list[DriverRow]:
-    """The rows of a SELECT. A session that turns out to be lost is replaced: reading again changes nothing.
-
-    `at_once` is for what an index should serve: it runs on the caller's own thread where the kind of session can."""
+async def attempted(pool: Pool[Any], call: Call, work: Callable[[Any, float], Coroutine[Any, Any, T]]) -> T:
+    """What `work` gives on a session, with the seconds that are left of the call. A session that turns out to be lost is replaced, so it is
+    for what changes nothing."""
     attempt = 1
-    if call.span is not None:
-        call.note(sql)
     while True:
         within = call.seconds_left(pool.now(), NO_LIMIT)
         session = pool.take(call) or await pool.borrow(call)
         broken = True
         try:
-            rows = session.rows_at_once(sql, parameters) if at_once else None
-            if rows is None:
-                rows = await session.rows(sql, parameters, within)
+            found = await work(session, within)
             broken = False
-            return rows
+            return found
         except SessionLostError:
             if attempt == _READ_ATTEMPTS:
                 raise
             attempt += 1
             call.tried_again("the session was lost")
-        except ProblemError:
+        except (ProblemError, DeclaredFaultError):
             broken = False  # refused by a backend that answers
             raise
         finally:
             pool.give_back(session, broken)
+
+
+async def read(pool: DatabasePool, call: Call, sql: str, parameters: Sequence[Any], at_once: bool = False) -> list[DriverRow]:
+    """The rows of a SELECT. A session that turns out to be lost is replaced: reading again changes nothing.
+
+    `at_once` is for what an index should serve: it runs on the caller's own thread where the kind of session can."""
+    if call.span is not None:
+        call.note(sql)
+
+    async def rows(session: DatabaseSession, within: float) -> list[DriverRow]:
+        found = session.rows_at_once(sql, parameters) if at_once else None
+        return await session.rows(sql, parameters, within) if found is None else found
+
+    return await attempted(pool, call, rows)

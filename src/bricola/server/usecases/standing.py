@@ -51,10 +51,10 @@ async def _one(ports: Ports, environment: EnvironmentDefinition, backend: str, p
             found: list[Problem] = []
             for probe in _merged(probes):
                 found += await _held_against(session, backend, probe)
-            if any(one.writes for one in probes) and marks_table(backend, environment):
+            if any(one.writes or one.marked for one in probes) and marks_table(backend, environment):
                 found += await _marks(session, backend, environment)
             seen = ports.places.seen[environment.name, backend] = time.time()
-            powers = tuple(await session.powers()) if any(one.statement for one in probes) else ()
+            powers = tuple(await session.powers()) if any(one.statement or one.grants for one in probes) else ()
             ports.places.powers[environment.name, backend] = powers
             return BackendFact(seen, tuple(found), powers, tuple(_rights(probes)) if powers else ())
     except TimeoutError:
@@ -69,6 +69,7 @@ async def _one(ports: Ports, environment: EnvironmentDefinition, backend: str, p
 def _rights(probes: Iterable[Probe]) -> Iterator[str]:
     """What a technical account needs for a service, and no more."""
     needed: dict[str, set[str]] = {}
+    yield from dict.fromkeys(f"GRANT {right}" for one in probes for right in one.grants)
     for one in probes:
         if one.table:
             verbs = needed.setdefault(one.table, {"SELECT"})
@@ -84,8 +85,9 @@ def _merged(probes: Iterable[Probe]) -> list[Probe]:
     for one in probes:
         known = found.get((one.statement, one.columns))
         if known is not None:
-            one = known._replace(holds=tuple(dict.fromkeys(known.holds + one.holds)),
-                                 writes=tuple(dict.fromkeys(known.writes + one.writes)))
+            one = known._replace(holds=tuple(dict.fromkeys(known.holds + one.holds)), marked=known.marked or one.marked,
+                                 writes=tuple(dict.fromkeys(known.writes + one.writes)),
+                                 grants=tuple(dict.fromkeys(known.grants + one.grants)))
         found[one.statement, one.columns] = one
     return list(found.values())
 

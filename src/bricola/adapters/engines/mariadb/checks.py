@@ -89,7 +89,8 @@ class MariaCheck(ServerCheck):
 
     async def _sample(self) -> str:
         for probe in self._probes:
-            await self._ask(probe, probe.sample.replace("%", "%%"), [])
+            if probe.sample:
+                await self._ask(probe, probe.sample.replace("%", "%%"), [])
         return read_words(self._probes)
 
     async def _ask(self, probe: Probe, sql: str, parameters: Sequence[str | None]) -> Sequence[Sequence[object]]:

@@ -4,7 +4,7 @@ import re
 from typing import Any
 
 from bricola.adapters.engines.mariadb.types import declared_type
-from bricola.adapters.tables import with_references
+from bricola.adapters.tables import grouped, with_references
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import table_name
 from bricola.core.sql.tables import Column, ForeignKey, Table
@@ -24,8 +24,8 @@ _CHECKS = "SELECT table_name, check_clause FROM information_schema.check_constra
 
 async def tables(session: DatabaseSession) -> list[Table]:
     """All tables and views of the database, with the server's estimates of their rows."""
-    columns, keys = _grouped(await session.rows(_COLUMNS, [])), _grouped(await session.rows(_KEYS, []))
-    references, checks = _grouped(await session.rows(_REFERENCES, [])), _grouped(await session.rows(_CHECKS, []))
+    columns, keys = grouped(await session.rows(_COLUMNS, [])), grouped(await session.rows(_KEYS, []))
+    references, checks = grouped(await session.rows(_REFERENCES, [])), grouped(await session.rows(_CHECKS, []))
     found = []
     for name, kind, comment, estimate in await session.rows(_TABLES, []):
         key, key_from = _key(keys.get(name, []))
@@ -40,13 +40,6 @@ async def tables(session: DatabaseSession) -> list[Table]:
 
 async def count(session: DatabaseSession, name: str) -> int:
     return int((await session.rows(f"SELECT COUNT(*) FROM {table_name(name)}", []))[0][0])
-
-
-def _grouped(rows: list[Any]) -> dict[str, list[Any]]:
-    found: dict[str, list[Any]] = {}
-    for row in rows:
-        found.setdefault(row[0], []).append(row)
-    return found
 
 
 def _key(rows: list[Any]) -> tuple[tuple[str, ...], str]:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from bricola.adapters.engines.door import Door, TableFunctions
-from bricola.adapters.engines.mariadb import discovery
+from bricola.adapters.engines.mariadb import discovery, routines
 from bricola.adapters.engines.mariadb.checks import MariaCheck
 from bricola.adapters.engines.mariadb.sessions import MariaKind
 from bricola.adapters.stages import Checker
@@ -25,4 +25,4 @@ def _checker(backend: BackendDefinition, binding: Binding, endpoint: Endpoint, p
     return MariaCheck(binding, endpoint, around, probes)
 
 
-DOOR = Door(ENGINE, _sessions, _checker, TableFunctions(discovery.tables, discovery.count))
+DOOR = Door(ENGINE, _sessions, _checker, TableFunctions(discovery.tables, discovery.count), routines=routines.routines)

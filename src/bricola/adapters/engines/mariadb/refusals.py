@@ -21,7 +21,7 @@ _BY_CODE: Mapping[int, Why] = {
     ER.NO_SUCH_TABLE: Why.MISSING, ER.BAD_FIELD_ERROR: Why.MISSING, ER.BAD_TABLE_ERROR: Why.MISSING, 1305: Why.MISSING, 1046: Why.MISSING,
     1049: Why.MISSING, ER.PARSE_ERROR: Why.STATEMENT, 1064: Why.STATEMENT, 1149: Why.STATEMENT, 1055: Why.STATEMENT, 1058: Why.STATEMENT,
 }
-_RAISED = 1644  # SIGNAL, unless its author gave it a number of his own
+_RAISED = (1643, 1644)  # SIGNAL, unless its author gave it a number of his own
 _SERVER = range(1000, 5000)  # the server's own numbers
 # Messages in which what stands in apostrophes is a name.
 _NAMES = (1048, 1054, 1142, 1143, 1146, 1227, 1290, 1305, 1364, 1370, 1049, 1051, 1055, 1264, 1265, 1406, 1906)
@@ -35,9 +35,10 @@ _FOREIGN = re.compile(r"FOREIGN KEY \(([^)]*)\)")
 _PART = re.compile(r"""[`"]([^`"]+)[`"]""")
 
 
-def refusal(code: int, message: str) -> Refusal:
-    if code == _RAISED or code not in _SERVER:
-        return Refusal(Why.RAISED, f"The database signals an error of its own (error {code}).", words=message)
+def refusal(code: int, message: str, state: str) -> Refusal:
+    if code in _RAISED or code not in _SERVER:
+        return Refusal(Why.RAISED, f"The database signals an error of its own (error {code}).", words=message,
+                       state=state, number=code)
     why = _BY_CODE.get(code, Why.OTHER)
     key = _KEY.search(message) if why is Why.UNIQUE else None
     rule = key or _CONSTRAINT.search(message)
@@ -47,7 +48,7 @@ def refusal(code: int, message: str) -> Refusal:
     elif why is not Why.UNIQUE and (column := _COLUMN.search(message)):
         columns = (column[1],)
     said = message if code in _NAMES else _ENTRY.sub("…", message) if _ENTRY.search(message) else _QUOTED.sub("…", message)
-    return Refusal(why, f"{said} (error {code}).", columns, rule[1] if rule else "")
+    return Refusal(why, f"{said} (error {code}).", columns, rule[1] if rule else "", state=state, number=code)
 
 
 async def blamed(session: DatabaseSession, table: str, refused: Refusal, values: Mapping[str, Any]) -> list[str]:

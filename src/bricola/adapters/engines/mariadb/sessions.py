@@ -14,7 +14,7 @@ import ssl
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any, TypeVar
 
 import pymysql
@@ -31,6 +31,7 @@ from bricola.adapters.statements import (
     Bounds,
     given_up,
     in_utc,
+    not_alone,
     refuse_null_bytes,
     run_to_end,
     sign_on_refused,
@@ -43,6 +44,7 @@ from bricola.core.definitions.model import Binding
 from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
 from bricola.core.sql.refusals import Refusal, RefusedError
+from bricola.core.sql.routines import Results
 from bricola.core.sql.sessions import NO_LIMIT, DriverRow, GivenUpError, Work
 from bricola.core.sql.tables import ColumnType
 from bricola.core.sql.text import numbered
@@ -116,13 +118,25 @@ class MariaSession:
 
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
         """All of it in the worker, one hop a transaction."""
-        return await self._in_worker(lambda: self._transaction(work), within)
+        return await self._in_worker(lambda: self._transaction(work, self.connection.begin), within)
 
-    def _transaction(self, work: Work[T]) -> T:
+    async def reading(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        return await self._in_worker(lambda: self._transaction(work, self._begin_reading), within)
+
+    def _begin_reading(self) -> None:
+        with self.connection.cursor() as cursor:
+            cursor.execute("START TRANSACTION READ ONLY")
+
+    async def alone(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        if self.keeps:
+            raise not_alone(self._name)
+        return await self._in_worker(lambda: run_to_end(work(_Inside(self))), within)
+
+    def _transaction(self, work: Work[T], begin: Callable[[], None]) -> T:
         if self.keeps:
             return self._as_step(work)
         try:
-            self.connection.begin()
+            begin()
         except (pymysql.Error, OSError) as error:
             raise SessionLostError(statement_failed(self._name, said(error)), begun=False) from None
         self.open_transaction = True
@@ -211,6 +225,22 @@ class MariaSession:
                 bounds.add(part)
         return bounds.rows
 
+    def results(self, sql: str, parameters: Sequence[Any]) -> list[Results]:
+        """Of a CALL: each result, and last what says that it is done, which has no columns."""
+        refuse_null_bytes(parameters)
+        found: list[Results] = []
+        with self.connection.cursor(SSCursor) as cursor:
+            cursor.execute(_statement(sql), bound(parameters))
+            while True:
+                if cursor.description:
+                    fields = cursor._result.fields  # the cursor's own description leaves the character set out
+                    bounds = Bounds(self._name, self._limits)
+                    while part := cursor.fetchmany(CHUNK):
+                        bounds.add(part)
+                    found.append(Results(tuple(one[0] for one in cursor.description), bounds.rows, partial(_types, fields)))
+                if not cursor.nextset():
+                    return found
+
     def _failed(self, error: pymysql.Error) -> ProblemError:
         code = error.args[0] if error.args and isinstance(error.args[0], int) else 0
         if code in _GIVEN_UP:
@@ -220,7 +250,7 @@ class MariaSession:
         if code in _LOST or not self.connection.open:
             self.sound = False
             return SessionLostError(statement_failed(self._name, said(error)), begun=True)
-        return RefusedError(self._name, refusal(code, said(error)))
+        return RefusedError(self._name, refusal(code & 0xFFFF, said(error), getattr(error, "sqlstate", None) or ""))
 
     async def blamed(self, table: str, refused: Refusal, values: Mapping[str, Any]) -> Sequence[str]:
         return await blamed(self, table, refused, values)
@@ -243,6 +273,16 @@ class _Inside:
 
     async def write_returning(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
         return self._session.guarded(lambda: self._session.change(sql, parameters))[1]
+
+    async def results(self, sql: str, parameters: Sequence[Any]) -> list[Results]:
+        return self._session.guarded(lambda: self._session.results(sql, parameters))
+
+    async def ended(self) -> bool:
+        return not (await self.rows("SELECT @@in_transaction", ()))[0][0]
+
+
+def _types(fields: Sequence[Any]) -> list[ColumnType | None]:
+    return [type_of(one) for one in fields]
 
 
 class MariaKind:

@@ -90,7 +90,8 @@ class PostgresCheck(ServerCheck):
 
     async def _sample(self) -> str:
         for probe in self._probes:
-            await self._ask(probe, probe.sample, [])
+            if probe.sample:
+                await self._ask(probe, probe.sample, [])
         return read_words(self._probes)
 
     async def _ask(self, probe: Probe, sql: str, parameters: list[str]) -> list[tuple[object, ...]]:

@@ -18,7 +18,7 @@ from bricola.core.sql.statements import quoted, table_name
 _BY_STATE: Mapping[str, Why] = {
     "23505": Why.UNIQUE, "23P01": Why.UNIQUE, "23503": Why.FOREIGN, "23001": Why.FOREIGN, "23514": Why.CHECK, "44000": Why.CHECK,
     "23502": Why.REQUIRED, "42501": Why.RIGHTS, "25006": Why.RIGHTS, "42P01": Why.MISSING, "42703": Why.MISSING, "42883": Why.MISSING,
-    "3F000": Why.MISSING, "42704": Why.MISSING, "428C9": Why.CHECK,
+    "3F000": Why.MISSING, "2D000": Why.COMMITS, "42704": Why.MISSING, "428C9": Why.CHECK,
 }
 _VALUES = ("22001", "22003", "22007", "22008", "22P02", "22P03", "22P05", "22021", "22026", "22032", "2200N")
 _RAISING = "exec_stmt_raise"  # the server's own function that runs RAISE, in whatever language its messages are
@@ -40,14 +40,14 @@ def refusal(error: psycopg.Error, bound: bool) -> Refusal:
     first = (told.message_primary or str(error).strip().split("\n")[0]).strip()
     if told.source_function == _RAISING:
         return Refusal(Why.RAISED, f"A function of the database raises an error of its own (SQLSTATE {state}).", _columns(told),
-                       told.constraint_name or "", first)
+                       told.constraint_name or "", first, state)
     if state in _VALUES:
         why = Why.VALUE if bound else Why.OTHER
-        return Refusal(why, f"{_QUOTED.sub('…', first)} (SQLSTATE {state}).", _columns(told), told.datatype_name or "")
+        return Refusal(why, f"{_QUOTED.sub('…', first)} (SQLSTATE {state}).", _columns(told), told.datatype_name or "", state=state)
     why = _BY_STATE.get(state) or (Why.STATEMENT if state[:2] == "42" else Why.OTHER)
     if state[:2] == "22":
         first = _QUOTED.sub("…", first)
-    return Refusal(why, f"{first} (SQLSTATE {state})." if state else first, _columns(told), told.constraint_name or "")
+    return Refusal(why, f"{first} (SQLSTATE {state})." if state else first, _columns(told), told.constraint_name or "", state=state)
 
 
 def _columns(told: Any) -> tuple[str, ...]:

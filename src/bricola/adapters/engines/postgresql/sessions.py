@@ -28,6 +28,7 @@ from bricola.adapters.statements import (
     Bounds,
     given_up,
     in_utc,
+    not_alone,
     refuse_null_bytes,
     sign_on_refused,
     statement_failed,
@@ -40,6 +41,7 @@ from bricola.core.pool.sessions import SessionLostError
 from bricola.core.problems import ProblemError
 from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.refusals import Refusal, RefusedError
+from bricola.core.sql.routines import Results
 from bricola.core.sql.sessions import NO_LIMIT, DriverRow, GivenUpError, Work
 from bricola.core.sql.tables import ColumnType
 from bricola.core.sql.text import numbered
@@ -97,6 +99,10 @@ class PostgresSession:
             raise too_slow(self._name, self._limits, within) from None
 
     async def _rows(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
+        return (await self._streamed(sql, parameters))[0]
+
+    async def _streamed(self, sql: str, parameters: Sequence[Any]) -> tuple[list[DriverRow], Sequence[Any]]:
+        """Rows as they come, and what is told of their columns."""
         refuse_null_bytes(parameters)
         try:
             async with self.connection.cursor() as cursor:
@@ -108,7 +114,7 @@ class PostgresSession:
                         bounds.add(part)
                         part = []
                 bounds.add(part)
-                return bounds.rows
+                return bounds.rows, cursor.description or ()
         except asyncio.CancelledError:
             with contextlib.suppress(psycopg.Error):
                 await self.connection.cancel_safe(timeout=1.0)
@@ -164,11 +170,33 @@ class PostgresSession:
                                 " WHERE rolname = current_user", [])
         return [word for word, held in zip(_POWERS, row, strict=True) if held]
 
+    async def results(self, sql: str, parameters: Sequence[Any]) -> list[Results]:
+        rows, columns = await self._streamed(sql, parameters)
+        return [Results(tuple(one.name for one in columns), rows, lambda: [type_of(one.type_code, one.type_display) for one in columns])]
+
+    async def ended(self) -> bool:
+        return self.connection.info.transaction_status is TransactionStatus.IDLE
+
     async def in_transaction(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        return await self._in_transaction(work, within, b"BEGIN")
+
+    async def reading(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        return await self._in_transaction(work, within, b"BEGIN READ ONLY")
+
+    async def alone(self, work: Work[T], within: float = NO_LIMIT) -> T:
+        if self.keeps:
+            raise not_alone(self._name)
+        try:
+            async with asyncio.timeout(within if within < self._limits.seconds else None):
+                return await work(self)
+        except TimeoutError:
+            raise too_slow(self._name, self._limits, within) from None
+
+    async def _in_transaction(self, work: Work[T], within: float, begin: bytes) -> T:
         if self.keeps:
             return await self._as_step(lambda: work(self), within)
         try:
-            await self.connection.execute(b"BEGIN")
+            await self.connection.execute(begin)
         except psycopg.Error as error:
             raise SessionLostError(statement_failed(self._name, said(error)), begun=False) from None
         try:
@@ -182,7 +210,6 @@ class PostgresSession:
                 raise too_slow(self._name, self._limits, within) from None
             raise
         return result
-
 
     async def _as_step(self, work: Callable[[], Coroutine[Any, Any, T]], within: float) -> T:
         """A part of the transaction that is kept: a failure in it must not spoil what stands before it, as it would with this engine."""

@@ -25,6 +25,11 @@ def declared_type(declared: str) -> ColumnType:
     return column_type(declared)
 
 
+def type_in_catalogue(declared: str, kind: str, base: str) -> ColumnType:
+    """Of a type by its `typtype` (documentation, section 53.64): an enumeration is a text, and a domain what it is made of."""
+    return declared_type("text" if kind == "e" else base if kind == "d" else declared)
+
+
 _OWN_TEXT = frozenset((
     "json", "jsonb", "interval", "inet", "cidr", "macaddr", "macaddr8", "money", "point", "line", "lseg", "box", "path", "polygon",
     "circle", "int4range", "int8range", "numrange", "tsrange", "tstzrange", "daterange", "int4multirange", "int8multirange",

@@ -6,7 +6,7 @@ The doors to it (sessions, staged checks, discovery) stand in `adapters/engines/
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Any
+from typing import Any, Literal
 
 from bricola.core.definitions.base import Frozen
 from bricola.core.definitions.findings import Finding, Rules
@@ -31,6 +31,8 @@ class Dialect:
     compares_rows: bool = True  # an index finds the place of (a, b) > (?, ?)
     # How the database itself writes a column as text, by the Python class of its type; `None` for the other classes.
     texts: Mapping[type | None, str] = field(default_factory=lambda: {None: "CAST({0} AS TEXT)"}, hash=False)
+
+    routines: Literal["", "named", "variables"] = ""  # how procedures and functions are called, if there are any; see `core.sql.calling`
 
     def as_text(self, place: str, python: type) -> str:
         """An expression for the text of a column; of bytes in hexadecimal digits."""

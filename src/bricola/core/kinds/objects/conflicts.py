@@ -12,11 +12,10 @@ from bricola.core.problems import ProblemError
 from bricola.core.shapes.model import FaultShape, Record, Values
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.listing import item_name
-from bricola.core.sql.refusals import RefusedError, Why, Written
+from bricola.core.sql.refusals import RefusedError, Why, Written, without
 from bricola.core.sql.sessions import DatabaseSession
 
 _RULES = (Why.CHECK, Why.REQUIRED, Why.RAISED)
-_MASK = "•••"
 _MOST_TOLD = 80  # characters of a value
 _ROWS_TRIED = 100  # of a statement that stores many, to find which it was
 
@@ -104,9 +103,7 @@ class Conflicts:
         secret = [given.get(name) for name in self._sensitive]
         for child, item, names in self._below:
             secret += [row.get(name) for row in (given.get(child) or {}).get(item, ()) for name in names]
-        for value in sorted({str(one) for one in secret if one is not None and str(one)}, key=len, reverse=True):
-            words = words.replace(value, _MASK)
-        return words
+        return without(words, secret)
 
     def _fault(self, name: str, message: str, given: Values, more: Values | None = None) -> DeclaredFaultError:
         keys = {key: given[key] for key in self._keys if given.get(key) is not None}

@@ -18,11 +18,11 @@ from bricola.core.kinds.objects.conflicts import Conflicts, own_columns
 from bricola.core.kinds.objects.shape import CHANGE_TOKEN, ResolvedObject
 from bricola.core.kinds.objects.write_probes import taken
 from bricola.core.kinds.objects.write_shape import CLEAR
-from bricola.core.problems import Problem, ProblemError, shown
+from bricola.core.problems import Problem, ProblemError
 from bricola.core.shapes.model import Values
-from bricola.core.shapes.primitives import lexical
 from bricola.core.sql.listing import item_name
 from bricola.core.sql.marks import Marks
+from bricola.core.sql.moments import refuse_zoned
 from bricola.core.sql.refusals import RefusedError, Why, no_rows, writing_to
 from bricola.core.sql.rows import compile_row
 from bricola.core.sql.sessions import DatabasePool, DatabaseSession, DatabaseTransaction, DriverRow
@@ -178,7 +178,7 @@ class _Table:
         return row
 
     async def _insert(self, session: DatabaseTransaction, call: Call, given: Values) -> Values:
-        self._refuse_zoned(given)
+        refuse_zoned(self._local, given)
         names = [name for name in self._writable if given.get(name) is not None]
         columns = [column(self._source, name) for name in names]
         values = [given[name] for name in names]
@@ -209,7 +209,7 @@ class _Table:
                 if given.get(family.name) is not None and await family.rewrite(session, row, given, call.trial)]
 
     async def _change(self, session: DatabaseTransaction, call: Call, row: Values, given: Values, changed: list[str]) -> Values:
-        self._refuse_zoned(given)
+        refuse_zoned(self._local, given)
         fields = [name for name in changed if name in self._writable]
         parts = [f"{column(self._source, name)} = ?" for name in fields]
         if self._token:
@@ -225,15 +225,6 @@ class _Table:
 
     def _told(self, given: Values, names: Iterable[str]) -> list[Values]:
         return [{self._columns[name]: given.get(name) for name in names}]
-
-    def _refuse_zoned(self, given: Values) -> None:
-        """A moment of the clock on the wall has no zone: storing one that has would change what it says."""
-        for name in self._local:
-            value = given.get(name)
-            if value is not None and value.tzinfo is not None:
-                raise ProblemError(Problem("value.zone", f"{name} is told without a time zone.", place=name,
-                                           expected="a moment like 2026-02-03T04:05:06", found=shown(lexical(value)),
-                                           mend="Send it as the clock on the wall shows it, without Z or +01:00."))
 
     def _note(self, call: Call, action: str, given: Values, before: Values, after: Values) -> None:
         if call.trial is not None:

@@ -5,9 +5,10 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field as Described
 
 from bricola.core.definitions.base import Definition, ElementName, Line, Lines, Name, NamedPart, NamedParts, Names, Refers
-from bricola.core.definitions.names import pascal_case, snake_case
+from bricola.core.definitions.names import pascal_case
 from bricola.core.definitions.parts import TypedPart
 from bricola.core.sql.filters import Filter
+from bricola.core.sql.parts import ResultColumn
 
 
 class Prompt(TypedPart):
@@ -18,21 +19,6 @@ class Prompt(TypedPart):
 
     binds: Literal["as-given", "next-day"] = "as-given"
     """Whether the statement gets the value, or the day after."""
-
-
-class QueryColumn(TypedPart):
-    """A column of the SELECT: named by `column`, or by the name in snake_case."""
-
-    column: str = ""
-    """The column of the SELECT; the name in snake_case when empty."""
-    sensitive: bool = False
-    """Whether it is masked wherever people look on."""
-    zone: Literal["", "utc"] = ""
-    """What a moment without a zone means."""
-
-    @property
-    def column_name(self) -> str:
-        return self.column or snake_case(self.name)
 
 
 class Measure(TypedPart):
@@ -76,7 +62,7 @@ class QueryDefinition(Definition):
     """The SELECT, with :name where a prompt stands."""
     prompts: NamedParts[Prompt] = ()
     """Values that the SELECT takes; each is required."""
-    columns: NamedParts[QueryColumn] = Described(min_length=1)
+    columns: NamedParts[ResultColumn] = Described(min_length=1)
     """The columns of the SELECT, in this order."""
     filters: NamedParts[Filter] = ()
     """What callers may say beside the prompts."""
@@ -97,5 +83,5 @@ class QueryDefinition(Definition):
     def record_name(self) -> str:
         return self.record or f"{pascal_case(self.name)}Row"
 
-    def column(self, name: str) -> QueryColumn | None:
+    def column(self, name: str) -> ResultColumn | None:
         return next((one for one in self.columns if one.name == name), None)

@@ -1,0 +1,146 @@
+"""Drafts: the definition of a routine, and a service with an operation that runs it, made of what the database tells."""
+
+import re
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from bricola.core.definitions.names import kebab_case, label_of, pascal_case, readable, readable_names, snake_case
+from bricola.core.kinds.routines.definition import ResultSet, RoutineDefinition, RoutineInput, RoutineOutput, RoutineParameter
+from bricola.core.problems import Problem, ProblemError
+from bricola.core.shapes.typed import simple_type
+from bricola.core.sql.parts import ResultColumn
+from bricola.core.sql.routines import CURSOR, Parameter, Results, Routine
+from bricola.core.sql.tables import OPEN_ZONE, ColumnType
+
+_MARK = re.compile(r"^(p|in|out|io|inout|i|o|v|par|prm|arg)_+(?=[A-Za-z])", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What is wanted of a routine. `zone` (utc, local) is that of moments which do not say it; `seen` are the results that it gave when it
+    was tried, None when it was not."""
+
+    backend: str
+    name: str = ""
+    zone: str = ""
+    seen: Sequence[Results] | None = None
+
+
+def draft_routine(routine: Routine, wish: Wish) -> RoutineDefinition:
+    """Raises ProblemError with every reason why not."""
+    if routine.reasons:
+        raise ProblemError(*(Problem("discover.routine", f"{routine.called} cannot be published: {one}.", place=routine.name)
+                             for one in routine.reasons))
+    carried = [one for one in routine.parameters if one.type.base]
+    names = readable_names(_unmarked([one.name for one in carried]))
+    own = dict(zip([one.name for one in carried], names.values(), strict=True))
+    inputs = [_input(one, own[one.name], wish) for one in carried if one.way in ("in", "in-out")]
+    outputs = [_output(one, own[one.name], wish) for one in carried if one.way != "in"]
+    return RoutineDefinition(
+        name=wish.name or kebab_case(readable(routine.name.rpartition(".")[2])), description=routine.comment[:2000], backend=wish.backend,
+        calls=routine.name, form=routine.form, writes=routine.writes,
+        parameters=tuple(RoutineParameter(name=one.name, declared=one.declared, way=one.way, optional=one.optional)
+                         for one in routine.parameters),
+        fixed={one.name: None if one.way == "in-out" else one.name for one in routine.parameters
+               if one.declared == CURSOR and one.way in ("in", "in-out")},  # what is open is found under its name
+        input=tuple(inputs), output=tuple(outputs), rows=tuple(_rows(routine, wish, {one.name for one in outputs})))
+
+
+def _unmarked(names: Sequence[str]) -> list[str]:
+    """Names without the p_, in_ or the like that some people put before each, where they stay unlike."""
+    bare = [_MARK.sub("", one) or one for one in names]
+    return bare if len({one.lower() for one in bare}) == len(names) else list(names)
+
+
+def _type(told: ColumnType, codes: Collection[str], place: str) -> dict[str, Any]:
+    facets = {"codes": tuple(codes)} if codes and told.base == "string" else dict(told.facets)
+    simple_type(told.base, facets, place)
+    return {"type": told.base, **facets}
+
+
+def _named(name: str, there: str) -> str:
+    return "" if snake_case(name) == there else there
+
+
+def _input(one: Parameter, name: str, wish: Wish) -> RoutineInput:
+    return RoutineInput(name=name, **_type(one.type, one.codes, one.name), label=label_of(name), required=not one.optional,
+                        parameter=_named(name, one.name), zone=_zone(one.type, wish, True))
+
+
+def _output(one: Parameter, name: str, wish: Wish) -> RoutineOutput:
+    return RoutineOutput(name=name, **_type(one.type, one.codes, one.name), label=label_of(name), required=False,
+                         parameter=_named(name, one.name), zone=_zone(one.type, wish, True))
+
+
+def _zone(told: ColumnType, wish: Wish, local: bool) -> Any:
+    return (wish.zone or ("local" if local else "")) if told.zone == OPEN_ZONE else "utc" if told.zone == "utc" else ""
+
+
+def _rows(routine: Routine, wish: Wish, taken: Collection[str]) -> Iterator[ResultSet]:
+    sets: list[Mapping[str, tuple[ColumnType, str]]] = []
+    if routine.columns:
+        sets = [{one.name: (one.type, one.declared) for one in routine.columns}]
+    elif wish.seen is not None:
+        sets = [dict(zip(one.columns, ((told or ColumnType("string"), "") for told in one.types()), strict=True)) for one in wish.seen]
+    base = pascal_case(readable(routine.name.rpartition(".")[2]))
+    for number, columns in enumerate(sets, 1):
+        last = "" if len(sets) == 1 else str(number)
+        name = f"row{last}" if f"row{last}" not in taken else f"resultRow{last}"
+        usable = {there: told for there, (told, _) in columns.items() if told.base}
+        if not usable:
+            raise ProblemError(Problem("discover.routine", f"Messages have no type for any column of result {number} of {routine.called}.",
+                                       place=routine.name))
+        names = readable_names(usable)
+        yield ResultSet(name=name, record=f"{base}Row{last}", columns=tuple(
+            ResultColumn(name=names[there], **_type(told, (), there), label=label_of(names[there]), required=False,
+                         column=_named(names[there], there), zone="utc" if _zone(told, wish, False) == "utc" else "")
+            for there, told in usable.items()))
+
+
+def left_out(routine: Routine) -> list[tuple[str, str]]:
+    """What of a routine is left out, since messages have no type for it: names with the types there."""
+    return [(name, declared) for name, kind, declared in _told(routine) if not kind.base and declared != CURSOR]
+
+
+def open_zones(routine: Routine) -> list[str]:
+    """Parameters and columns with moments of which the database does not say in which zone they are."""
+    return [name for name, kind, _ in _told(routine) if kind.zone == OPEN_ZONE]
+
+
+def _told(routine: Routine) -> Iterator[tuple[str, ColumnType, str]]:
+    yield from ((one.name, one.type, one.declared) for one in routine.parameters)
+    yield from ((one.name, one.type, one.declared) for one in routine.columns)
+
+
+def differences(definition: RoutineDefinition, routine: Routine) -> list[tuple[str, str, str]]:
+    """What of a routine is not as the definition says: the parameter (or what else), as it is said, and as it is there."""
+    found = []
+    said = {one.name: one for one in definition.parameters}
+    there = {one.name: one for one in routine.parameters}
+    for name, one in said.items():
+        other = there.get(name)
+        words = _words(one.way, one.declared, one.optional)
+        if other is None:
+            found.append((name, words, "no such parameter"))
+        elif (one.way, _bare(one.declared)) != (other.way, _bare(other.declared)) or (one.optional and not other.optional):
+            found.append((name, words, _words(other.way, other.declared, other.optional)))
+    found += [(name, "no such parameter", _words(one.way, one.declared, one.optional)) for name, one in there.items()
+              if name not in said and (not one.optional or one.way != "in")]
+    if not found and [name for name in said if name in there] != [name for name in there if name in said]:
+        found.append(("the order", ", ".join(said), ", ".join(there)))
+    if routine.form != definition.form:
+        found.append(("the form", definition.form, routine.form))
+    if routine.columns:
+        columns = {one.name.lower() for one in routine.columns}
+        found += [(f"column {column.column_name}", "a column of its rows", "no such column")
+                  for one in definition.rows for column in one.columns if column.column_name.lower() not in columns]
+    return found
+
+
+def _words(way: str, declared: str, optional: bool) -> str:
+    return f"{way} {declared}{', optional' if optional else ''}"
+
+
+def _bare(declared: str) -> str:
+    return re.sub(r"\s+", " ", declared.strip().lower())
