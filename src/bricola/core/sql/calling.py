@@ -45,8 +45,8 @@ class Argument:
 
 @dataclass(frozen=True)
 class Signature:
-    """What is called. `gives_rows` says that a function gives rows, and no single value. `most` is how many rows of each result are
-    wanted."""
+    """What is called. `gives_rows` says that a function gives rows of its own, and nothing else: no values, and no cursors. `most` is how
+    many rows of each result are wanted."""
 
     name: str
     form: Form
@@ -69,12 +69,10 @@ async def call_named(inside: RoutineTransaction, signature: Signature, given: Ma
     found = results[0] if results else Results((), [], lambda: ())
     outs = [one for one in signature.arguments if one.comes_out]
     if signature.gives_rows:
-        if not any(one.declared == CURSOR for one in outs):
-            return Called([], [found])
-        return Called([], [await _fetched(inside, row[0], signature.most) for row in found.rows if row[0] is not None])
+        return Called([], [found])
     values = list(found.rows[0])[:len(outs)] if found.rows and outs else []
-    cursors = [value for one, value in zip(outs, values, strict=False) if one.declared == CURSOR]
-    return Called(values, [await _fetched(inside, one, signature.most) for one in cursors if one is not None])
+    cursors = [value for row in found.rows for one, value in zip(outs, row, strict=False) if one.declared == CURSOR and value is not None]
+    return Called(values, [await _fetched(inside, one, signature.most) for one in cursors])
 
 
 async def _fetched(inside: RoutineTransaction, cursor: str, most: int) -> Results:

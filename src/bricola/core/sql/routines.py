@@ -87,6 +87,8 @@ Calls = Callable[[RoutineTransaction], Coroutine[Any, Any, T]]
 class RoutineSession(DatabaseSession, Protocol):
     """A session to a database that has routines."""
 
+    async def in_transaction(self, work: Calls[T], within: float = NO_LIMIT) -> T: ...
+
     async def reading(self, work: Calls[T], within: float = NO_LIMIT) -> T:
         """Run `work` in a transaction in which the database refuses every change; see `in_transaction`. As a part of one that is kept over
         several steps it may change what that one may."""

@@ -99,10 +99,6 @@ class PostgresSession:
             raise too_slow(self._name, self._limits, within) from None
 
     async def _rows(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow]:
-        return (await self._streamed(sql, parameters))[0]
-
-    async def _streamed(self, sql: str, parameters: Sequence[Any]) -> tuple[list[DriverRow], Sequence[Any]]:
-        """Rows as they come, and what is told of their columns."""
         refuse_null_bytes(parameters)
         try:
             async with self.connection.cursor() as cursor:
@@ -114,7 +110,7 @@ class PostgresSession:
                         bounds.add(part)
                         part = []
                 bounds.add(part)
-                return bounds.rows, cursor.description or ()
+                return bounds.rows
         except asyncio.CancelledError:
             with contextlib.suppress(psycopg.Error):
                 await self.connection.cancel_safe(timeout=1.0)
@@ -171,8 +167,13 @@ class PostgresSession:
         return [word for word, held in zip(_POWERS, row, strict=True) if held]
 
     async def results(self, sql: str, parameters: Sequence[Any]) -> list[Results]:
-        rows, columns = await self._streamed(sql, parameters)
-        return [Results(tuple(one.name for one in columns), rows, lambda: [type_of(one.type_code, one.type_display) for one in columns])]
+        """Not as they come: of a result without rows the driver would not tell the columns. The statement says how many it wants."""
+        async with self._writing(sql, parameters) as cursor:
+            columns, bounds = cursor.description or (), Bounds(self._name, self._limits)
+            if columns:
+                bounds.add(await cursor.fetchall())
+            names = tuple(one.name for one in columns)
+            return [Results(names, bounds.rows, lambda: [type_of(one.type_code, one.type_display) for one in columns])]
 
     async def ended(self) -> bool:
         return self.connection.info.transaction_status is TransactionStatus.IDLE

@@ -151,5 +151,7 @@ class RoutineDefinition(Definition):
     faults: NamedParts[RoutineFault] = ()
     """Refusals that callers are told as faults, the first that fits."""
 
-    def parameter(self, name: str) -> RoutineParameter | None:
-        return next((one for one in self.parameters if one.name == name), None)
+    @property
+    def gives_rows(self) -> bool:
+        """Whether it is a function that gives rows of its own, and no values or cursors."""
+        return self.form == "function" and bool(self.rows) and all(one.way == "in" for one in self.parameters)

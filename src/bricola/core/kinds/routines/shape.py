@@ -69,7 +69,7 @@ def resolve_routine(definition: RoutineDefinition, catalogue: Catalogue) -> Reso
         raise ProblemError(*problems)
     signature = Signature(
         definition.calls, definition.form, tuple(Argument(one.name, one.way, one.declared, one.optional) for one in definition.parameters),
-        definition.form == "function" and bool(definition.rows), max((one.most for one in definition.rows), default=0) + 1)
+        definition.gives_rows, max((one.most for one in definition.rows), default=0) + 1)
     return ResolvedRoutine(definition, call, signature, inputs, outputs, sets, tuple(faults))
 
 
@@ -108,9 +108,8 @@ def _mistakes(definition: RoutineDefinition, place: str) -> Iterator[Problem]:
         if one.way == "returns" and definition.form != "function":
             yield Problem("routine.form", "Only a function returns a value.", place=where, expected="form: function",
                           found="form: procedure")
-    if definition.form == "function" and definition.rows and definition.output:
-        yield Problem("routine.form", "A function gives either rows or single values.", place=f"{place}, output",
-                      mend="Take 'output:' out; what the rows hold stands under 'rows:'.")
+    if len(definition.rows) > 1 and definition.gives_rows:
+        yield Problem("routine.form", "A function without cursors gives one list of rows.", place=f"{place}, rows")
     if sum(one.way == "returns" for one in definition.parameters) > 1:
         yield Problem("routine.form", "A function returns one value.", place=f"{place}, parameters")
     names = {one.name for one in definition.output}
