@@ -17,7 +17,8 @@ from bricola.core.definitions.engines.places import StatementLimits
 from bricola.core.definitions.names import pascal_case
 from bricola.core.definitions.text import write_definition
 from bricola.core.jobs.marks import RequestMark
-from bricola.core.kinds.routines.drafting import Wish, differences, draft_routine
+from bricola.core.kinds.routines.comparing import differences
+from bricola.core.kinds.routines.drafting import Wish, draft_routine
 from bricola.core.kinds.routines.trying import results_of
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Kind, ProblemError

@@ -208,11 +208,11 @@ def members_of(file: Path, members: Path | None) -> dict[str, str]:
     return found
 
 
-def pairs_of(texts: list[str] | None, option: str) -> dict[str, str]:
+def pairs_of(texts: list[str] | None, option: str, form: str = "OLD=NEW") -> dict[str, str]:
     pairs = [one.partition("=") if not one.startswith("==") else _pseudo(one) for one in texts or []]
     for name, equals, _ in pairs:
         if not name or not equals:
-            raise ProblemError(Problem("option.form", f"{option} takes two texts.", place=option, expected="OLD=NEW"))
+            raise ProblemError(Problem("option.form", f"{option} takes two texts.", place=option, expected=form))
     return {name: value for name, _, value in pairs}
 
 

@@ -7,12 +7,14 @@ import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.output import ask_first, out, print_json, table, text
+from bricola.cli.routines import register_routines, routines_beside
 from bricola.core.problems import Problem, ProblemError
 
 
 def register(app: typer.Typer) -> None:
     panel = "Backends"
-    discover = typer.Typer(help="Discover: look around in a backend's database and make objects of its tables.", no_args_is_help=True)
+    discover = typer.Typer(help="Discover: look around in a database; make objects of its tables, operations of its routines.",
+                           no_args_is_help=True)
     app.add_typer(discover, name="discover", rich_help_panel=panel)
 
     @discover.command("tables")
@@ -24,10 +26,11 @@ def register(app: typer.Typer) -> None:
         """List tables and views with their rows and keys, what is published of them, and why one cannot be."""
         with connect(at) as client:
             found = client.tables(environment, backend, search)
+            beside = [] if as_json else routines_beside(client, environment, backend, search)
         if as_json:
             print_json(found)
             return
-        if not found:
+        if not found and not beside:
             out.print(f"No table of {text(backend)} mentions {text(search)}." if search else f"{text(backend)} has no tables.")
             return
         out.print(
@@ -48,6 +51,9 @@ def register(app: typer.Typer) -> None:
             )
         )
         out.print(f"[dim]One of them in full: bricola discover table {text(environment)} {text(backend)} NAME[/]")
+        if beside:
+            words = f"{len(beside)} {'routine' if len(beside) == 1 else 'routines'}{' that mention it' if search else ''}"
+            out.print(f"[dim]And {words}: bricola discover routines {text(environment)} {text(backend)} {text(search)}[/]".rstrip())
 
     @discover.command("table")
     def show_table(environment: str, backend: str, name: str, at: At = "", as_json: Json = False) -> None:
@@ -115,6 +121,8 @@ def register(app: typer.Typer) -> None:
                       "are. They are told as they stand; if they are in UTC, say --zone utc.")
         if service and not show:
             out.print(f"[dim]Next: bricola release {text(service)} && bricola deploy {text(service)} {text(environment)}[/]")
+
+    register_routines(discover)
 
     @discover.command("publish")
     def publish_tables(

@@ -84,7 +84,7 @@ def register(app: typer.Typer) -> None:
         as_json: Json = False,
     ) -> None:
         """Make a program of its copybooks, with names that people read and types that hold what its items do, as drafts."""
-        used = pairs_of(use, "--use")
+        used = pairs_of(use, "--use", "AREA=in|out")
         copybooks: list[dict[str, Any]] = []
         areas: list[dict[str, Any]] = []
         for file in files:

@@ -1,12 +1,13 @@
 """What backends hold, and drafts from it."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, cast
 
 from bricola.client.transport import ApiConnection, Json
 
 if TYPE_CHECKING:
     from bricola.api import definitions, objects
+    from bricola.api import routines as found
 
 
 class DiscoveryCalls(ApiConnection):
@@ -37,6 +38,25 @@ class DiscoveryCalls(ApiConnection):
                 "object": object_name, "service": service, "left_out": list(left_out), "roles": list(roles), "zone": zone,
                 "only": None if only is None else list(only), "keep_as": keep_as, "save": save}
         return cast("objects.ManyDrafted", self._ask("POST", f"/discovery/{environment}/{backend}/many", json=body))
+
+    def routines(self, environment: str, backend: str, search: str = "") -> "list[found.RoutineRow]":
+        """Procedures and functions, with what they take and give, what is published of them, and why one cannot be."""
+        path = f"/discovery/{environment}/{backend}/routines"
+        return cast("list[found.RoutineRow]", self._ask("GET", path, params={"search": search}))
+
+    def routine(self, environment: str, backend: str, name: str, signature: str | None = None) -> "found.RoutineDetail":
+        """One routine; `signature` tells it from others of its name."""
+        params = {"name": name} | ({"signature": signature} if signature is not None else {})
+        return cast("found.RoutineDetail", self._ask("GET", f"/discovery/{environment}/{backend}/routine", params=params))
+
+    def draft_routine(self, environment: str, backend: str, routine: str, *, signature: str | None = None, name: str = "",
+                      service: str = "", operation: str = "", roles: Sequence[str] = (), zone: str = "",
+                      try_with: Mapping[str, str] | None = None, save: bool = False) -> "found.RoutineDrafted":
+        """The definition of a routine, by path; with `save` it becomes a draft. With `try_with`, arguments by parameter, it is called once
+        and rolled back, to see what rows it gives."""
+        body = {"routine": routine, "signature": signature, "name": name, "service": service, "operation": operation, "roles": list(roles),
+                "zone": zone, "try_with": None if try_with is None else dict(try_with), "save": save}
+        return cast("found.RoutineDrafted", self._ask("POST", f"/discovery/{environment}/{backend}/routines", json=body))
 
     def connect_backend(self, name: str, environment: str, engine: str, binding: Json, description: str = "") -> "definitions.Changes":
         """Define a backend where it is new, and bind it in an environment."""

@@ -18,12 +18,15 @@ from bricola.core.definitions.parts import TypedPart
 from bricola.core.definitions.runs import RunsForm
 from bricola.core.messages.cleaning import Cleaner
 from bricola.core.pool.pool import Pool
+from bricola.core.problems import Problem
 from bricola.core.shapes.forms import Form
 from bricola.core.shapes.given import Given
 from bricola.core.shapes.mapping import Mapped
 from bricola.core.shapes.model import Element, OperationShape, Record
+from bricola.core.sql.routines import Routine
 
 D = TypeVar("D", bound=Definition)
+UNFIT = "backend.unfit"  # the code of what does not fit a backend
 Pools = Mapping[str, Pool[Any]]  # by backend
 
 
@@ -92,7 +95,7 @@ class Probe(NamedTuple):
     `columns` are the fields that the columns of the statement fill, in order, and `place` is where they are written. `holds` are statements
     whose rows are held until the end of a transaction, and `writes` those that change rows: the backend reads them, and runs none. `grants`
     are rights that its user needs beside those on tables, as a GRANT says them, and `marked` tells that what it writes leaves marks of its
-    requests there."""
+    requests there; `routine` tells what does not fit the routines that are there."""
 
     backend: str
     statement: str = ""
@@ -106,6 +109,7 @@ class Probe(NamedTuple):
     writes: tuple[str, ...] = ()
     grants: tuple[str, ...] = ()
     marked: bool = False
+    routine: "Callable[[Sequence[Routine]], Iterable[Problem]] | None" = None
 
 
 @dataclass(frozen=True)

@@ -6,11 +6,12 @@ import time
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Protocol
 
+from bricola.adapters.engines import DOORS
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.findings import BackendFact
 from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.kinds.bindings import marks_table
-from bricola.core.kinds.kind import Probe
+from bricola.core.kinds.kind import UNFIT, Probe
 from bricola.core.kinds.resolve import ResolvedService
 from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.sql.fitting import misfits
@@ -20,7 +21,7 @@ from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import table_name
 from bricola.server.ports.places import Places
 
-UNFIT, UNSEEN = "backend.unfit", "backend.unseen"
+UNSEEN = "backend.unseen"
 _SECONDS = 15.0  # for all that is asked of one backend
 _WORDS = {
     Why.RIGHTS: ("The user of {0} there may not {1}.", "Give the user of the credential this right, or leave the operation out."),
@@ -51,6 +52,7 @@ async def _one(ports: Ports, environment: EnvironmentDefinition, backend: str, p
             found: list[Problem] = []
             for probe in _merged(probes):
                 found += await _held_against(session, backend, probe)
+            found += await _routines(session, backend, probes, catalogue)
             if any(one.writes or one.marked for one in probes) and marks_table(backend, environment):
                 found += await _marks(session, backend, environment)
             seen = ports.places.seen[environment.name, backend] = time.time()
@@ -119,6 +121,17 @@ def _verb(statement: str) -> str:
 def _refused(error: RefusedError, backend: str, about: str, act: str) -> Problem:
     words, mend = _WORDS.get(error.refusal.why, _NOT_TAKEN)
     return Problem(UNFIT, words.format(backend, act), place=about, found=error.refusal.said, mend=mend)
+
+
+async def _routines(session: DatabaseSession, backend: str, probes: Sequence[Probe], catalogue: Catalogue) -> list[Problem]:
+    """What of the routines that are called is not as it is there."""
+    asking = {one.place: one.routine for one in probes if one.routine is not None}
+    definition = catalogue.find_backend(backend)
+    reader = DOORS[definition.engine].routines if asking and definition is not None else None
+    if reader is None:
+        return []
+    known = await reader(session)
+    return [problem for ask in asking.values() for problem in ask(known)]
 
 
 async def _marks(session: DatabaseSession, backend: str, environment: EnvironmentDefinition) -> list[Problem]:

@@ -111,36 +111,3 @@ def open_zones(routine: Routine) -> list[str]:
 def _told(routine: Routine) -> Iterator[tuple[str, ColumnType, str]]:
     yield from ((one.name, one.type, one.declared) for one in routine.parameters)
     yield from ((one.name, one.type, one.declared) for one in routine.columns)
-
-
-def differences(definition: RoutineDefinition, routine: Routine) -> list[tuple[str, str, str]]:
-    """What of a routine is not as the definition says: the parameter (or what else), as it is said, and as it is there."""
-    found = []
-    said = {one.name: one for one in definition.parameters}
-    there = {one.name: one for one in routine.parameters}
-    for name, one in said.items():
-        other = there.get(name)
-        words = _words(one.way, one.declared, one.optional)
-        if other is None:
-            found.append((name, words, "no such parameter"))
-        elif (one.way, _bare(one.declared)) != (other.way, _bare(other.declared)) or (one.optional and not other.optional):
-            found.append((name, words, _words(other.way, other.declared, other.optional)))
-    found += [(name, "no such parameter", _words(one.way, one.declared, one.optional)) for name, one in there.items()
-              if name not in said and (not one.optional or one.way != "in")]
-    if not found and [name for name in said if name in there] != [name for name in there if name in said]:
-        found.append(("the order", ", ".join(said), ", ".join(there)))
-    if routine.form != definition.form:
-        found.append(("the form", definition.form, routine.form))
-    if routine.columns:
-        columns = {one.name.lower() for one in routine.columns}
-        found += [(f"column {column.column_name}", "a column of its rows", "no such column")
-                  for one in definition.rows for column in one.columns if column.column_name.lower() not in columns]
-    return found
-
-
-def _words(way: str, declared: str, optional: bool) -> str:
-    return f"{way} {declared}{', optional' if optional else ''}"
-
-
-def _bare(declared: str) -> str:
-    return re.sub(r"\s+", " ", declared.strip().lower())

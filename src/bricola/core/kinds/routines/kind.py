@@ -1,6 +1,7 @@
 """Routines: procedures and functions of a database."""
 
 from collections.abc import Sequence
+from functools import partial
 
 from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.engine import Family
@@ -8,6 +9,7 @@ from bricola.core.definitions.model import EnvironmentDefinition, Operation
 from bricola.core.definitions.runs import RunsForm
 from bricola.core.kinds.bindings import marks_table, refuse_read_only
 from bricola.core.kinds.kind import Compiled, Entry, Pools, Probe, ResolvedOperation, SourceKind
+from bricola.core.kinds.routines.comparing import unfit
 from bricola.core.kinds.routines.definition import RoutineDefinition
 from bricola.core.kinds.routines.handlers import compile_routine
 from bricola.core.kinds.routines.review import RULES, findings
@@ -40,11 +42,12 @@ def _compile(operation: ResolvedOperation, environment: EnvironmentDefinition, p
 
 
 def _probes(operation: ResolvedOperation) -> Sequence[Probe]:
-    """A database reads no call without running it, so that the routine is there is asked of its catalogue; see the server's half."""
+    """A database reads no call without running it, so its catalogue is asked."""
     source: ResolvedRoutine = operation.source
     definition = source.definition
     right = f"EXECUTE ON {definition.form.upper()} {table_name(definition.calls)}"
-    return (Probe(definition.backend, grants=(right,), marked=definition.writes and definition.transaction == "joins"),)
+    return (Probe(definition.backend, place=f"routine {definition.name}", grants=(right,), routine=partial(unfit, definition),
+                  marked=definition.writes and definition.transaction == "joins"),)
 
 
 ROUTINE = SourceKind(

@@ -14,8 +14,7 @@ from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.copybooks import CopybookDefinition
 from bricola.core.definitions.engines.engine import Family
 from bricola.core.definitions.folder import default_path
-from bricola.core.definitions.model import EnvironmentDefinition, Operation, ServiceDefinition
-from bricola.core.definitions.names import pascal_case
+from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
 from bricola.core.definitions.parts import RecordDefinition
 from bricola.core.definitions.text import write_definition
 from bricola.core.kinds.programs.definition import Area, Held, ProgramDefinition
@@ -29,6 +28,7 @@ from bricola.server.ports.places import bound_backend
 from bricola.server.usecases import definitions
 from bricola.server.usecases.definitions import Ports
 from bricola.server.usecases.impact import affected
+from bricola.server.usecases.new_services import new_service
 
 _SECONDS = 15.0  # for what is asked of one host
 
@@ -92,7 +92,8 @@ async def draft(ports: Ports, wish: Mapping[str, Any], copybooks: Sequence[Copyb
     fresh = [one for one in copybooks if not _same(one, catalogue.get(CopybookDefinition, one.name))]
     news: list[Definition] = [*fresh, *made.records, program]
     if wish["service"]:
-        news.append(_service(ports, wish["service"], program, wish["operation"], wish["roles"]))
+        words = program.description or f"Runs {program.calls}"
+        news.append(new_service(catalogue, wish["service"], program, words, wish["operation"], wish["roles"]))
     _refuse_taken(ports, news, given)
     files = {default_path(one): write_definition(one) for one in news}
     changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)] if save else []
@@ -121,17 +122,6 @@ def options_of(copybook: CopybookDefinition, record: str = "", held: Held | None
 def _same(one: CopybookDefinition, known: CopybookDefinition | None) -> bool:
     """Whether a copybook is the one that is kept, whatever is said of it beside."""
     return known is not None and known.model_copy(update={"description": ""}) == one.model_copy(update={"description": ""})
-
-
-def _service(ports: Ports, name: str, program: ProgramDefinition, operation: str, roles: Sequence[str]) -> ServiceDefinition:
-    operations = (Operation(name=operation or pascal_case(program.name), runs=f"program {program.name}"),)
-    known = ports.drafts.catalogue.find_service(name)
-    if known is not None:
-        raise ProblemError(Problem("program.taken", f"{name} is the name of another service.", Kind.CONFLICT, place=f"service {name}",
-                                   mend=f"Publish it there: bricola publish program {program.name} {name}"))
-    words = program.description or f"Runs {program.calls}"
-    return ServiceDefinition.model_validate({"name": name, "description": words, "operations": operations,
-                                             "access": dict.fromkeys(roles, "all")})
 
 
 def _refuse_taken(ports: Ports, news: Sequence[Definition], copybooks: Mapping[str, CopybookDefinition]) -> None:
