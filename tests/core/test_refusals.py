@@ -178,7 +178,7 @@ def test_mariadbs_words_are_cut_to_what_holds_no_values(value: str) -> None:
         (1064, f"You have an error in your SQL syntax; check the manual near '{secret}' at line 1", ""),
         (1411, f"Incorrect datetime value: '{secret}' for function str_to_date", ""),
     ):
-        found = mariadb_refusals.refusal(code, message)
+        found = mariadb_refusals.refusal(code, message, "HY000")
         assert secret not in found.said
         assert found.columns == ((column,) if column else ())
     assert mariadb_refusals.refusal(1062, f"Duplicate entry '{secret}' for key 'word_once'").why is Why.UNIQUE

@@ -4,11 +4,18 @@ import sqlite3
 from collections.abc import AsyncIterator, Iterator
 from datetime import date
 from decimal import Decimal
+from importlib import resources
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from bricola import demo
+from bricola.adapters.engines import DOORS
+from bricola.core.calls.call import Call
+from bricola.core.definitions.text import write_definition
+from bricola.core.kinds.routines.drafting import Wish, draft_routine
+from bricola.core.kinds.routines.trying import results_of
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.messages.plain import to_plain
 from bricola.core.problems import ProblemError
@@ -58,12 +65,16 @@ def definitions() -> list[str]:
     return [text for path, text in catalogue_files().items() if path.partition("/")[0] in ("types", "registry")]
 
 
+def definitions_here() -> list[str]:
+    return [text.replace("backend: registry", "backend: river") for text in definitions()]
+
+
 @pytest.fixture(params=ENGINES)
 async def services(request: pytest.FixtureRequest, tmp_path: Path, servers: Servers, original: Path,
                    rows: dict[str, list[tuple[Any, ...]]]) -> AsyncIterator[dict[str, LiveService]]:
     database = Database(request.param, tmp_path, servers)
     fill(database, original, rows, tmp_path)
-    texts = [text.replace("backend: registry", "backend: river") for text in definitions()]
+    texts = definitions_here()
     yield {name: database.publish(texts, name) for name in ("VesselRegistry", "TonnageReport")}
     await database.pool.close()
 
@@ -110,6 +121,38 @@ async def test_every_row_of_the_scenario_answers_alike(services: dict[str, LiveS
         assert answers[20]["totalTonnes"] == "3753.95"
         assert answers[22] == {"row": [], "totalTonnes": "0.00"}
     assert answers == _first
+
+
+@pytest.mark.parametrize("engine", ["postgresql", "mariadb"])
+async def test_a_vessel_is_laid_up_by_a_routine_of_the_registry(engine: str, tmp_path: Path, servers: Servers, original: Path,
+                                                                rows: dict[str, list[tuple[Any, ...]]]) -> None:
+    database = Database(engine, tmp_path, servers)
+    fill(database, original, rows, tmp_path)
+    database.run(*(one for one in (resources.files(demo) / f"routines/lay-up-vessel.{engine}.sql").read_text().split(";\nCOMMENT")[:1]))
+    vessel = next(row[0] for row in rows["vessel"] if row[8] == "active" and sum(one[1] == row[0] for one in rows["permit"]))
+    session = await database.pool.borrow(Call())
+    reader = DOORS[engine].routines
+    assert reader is not None
+    [routine] = [one for one in await reader(session) if one.name == "lay_up_vessel"]
+    seen = await results_of(session, "named" if engine == "postgresql" else "variables", routine, {"p_registration": vessel})
+    database.pool.give_back(session, False)
+    text = write_definition(draft_routine(routine, Wish("river", seen=seen))) + (
+        "faults:\n  NotFound: {states: 45V01, fields: registration}\n  NotActive: {states: 45V02, fields: registration}\n")
+    service = "service: Fleet\noperations:\n  LayUpVessel: {runs: routine lay-up-vessel}\n"
+    live = database.publish([*definitions_here(), text, service], "Fleet")
+    answer = await call(live, "LayUpVessel", registration=vessel, note="For the winter")
+    permits = sorted((one for one in rows["permit"] if one[1] == vessel), key=lambda one: one[0])
+    assert sorted(one["number"] for one in answer["row"]) == [one[0] for one in permits]
+    assert answer["statusBefore"] == "active"
+    assert {one["validTo"] for one in answer["row"]} == {date.fromisoformat(one[4]) for one in permits}
+    registry_live = database.publish(definitions_here(), "VesselRegistry")
+    after = (await call(registry_live, "GetVessel", registration=vessel))["vessel"]
+    assert (after["status"], after["notes"]) == ("laid-up", "For the winter")
+    for registration, name, words in ((vessel, "NotActive", "is laid-up already"), ("LK-9999", "NotFound", "There is no vessel LK-9999.")):
+        with pytest.raises(DeclaredFaultError, match=words) as fault:
+            await call(live, "LayUpVessel", registration=registration)
+        assert (fault.value.name, fault.value.detail["registration"]) == (name, registration)
+    await database.pool.close()
 
 
 async def test_totals_and_details_agree_with_the_rows_themselves(services: dict[str, LiveService], original: Path) -> None:

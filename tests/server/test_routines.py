@@ -77,10 +77,10 @@ def test_found_beside_tables_drafted_and_called(river: River) -> None:
     assert "quote_toll" in told
     assert "p_lock, p_tons, p_reduced" in told
     assert "raise_rate" not in told
-    assert "1 routine that mention it" in river.command("discover", "tables", "trial", "river", "p_steps").replace("routines", "routine")
+    assert "1 routine that mentions it" in river.command("discover", "tables", "trial", "river", "p_steps")
     told = river.command("discover", "routine", "trial", "river", "quote_toll")
     assert "What a passage of a lock costs" in told
-    assert "only reads" in told
+    assert "declared to read only" in told
     assert "saved routines/quote-toll.yaml" in river.command(
         "discover", "operation", "trial", "river", "quote_toll", "--service", "Tolls", "--role", "all")
     river.admin.release("Tolls")
@@ -124,7 +124,10 @@ def test_a_write_is_tried_repeated_and_checked_like_any_other(river: River) -> N
         reply = river.admin.call("trial", "Rates", "RaiseRate", values, request_id="raise-1")
         assert reply["answer"]["rate"] == "2.25"
     assert str(river.run("SELECT rate FROM tariff ORDER BY rate")[0][0]) == "2.25"
-    assert all(one["outcome"] in ("passed", "skipped") for one in river.admin.check("trial", "river")[0]["stages"])
+    stages = {one["stage"]: one for one in river.admin.check("trial", "river")[0]["stages"]}
+    assert all(one["outcome"] in ("passed", "skipped") for one in stages.values())
+    assert stages["allowed"]["detail"] == "may call 1 routine"
+    assert stages["sample read"]["detail"] == "routines are not tried"
     told = [one for one in river.admin.review("Rates", "trial") if one["code"] == "credential.administrator"]
     assert 'GRANT EXECUTE ON PROCEDURE "raise_rate"' in told[0]["mend"]
 
@@ -152,6 +155,8 @@ def test_a_parameter_that_changes_below_is_told_before_it_hurts(river: River) ->
         river.admin.deploy("Tolls", "trial")
     assert "p_weight" in "".join(one.sentence() for one in refused.value.problems)
     river.run("DROP FUNCTION quote_toll")
+    stages = {one["stage"]: one for one in river.admin.check("trial", "river")[0]["stages"]}
+    assert stages["allowed"]["problem"]["message"] == "There is no routine quote_toll that this user may call."
     assert "There is no such routine" in river.command("impact", "river", "--in", "trial", status=1)
 
 

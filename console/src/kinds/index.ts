@@ -4,15 +4,16 @@ import type { KindEntry } from "../api";
 import { CONTRACT } from "./contract";
 import { PROGRAM } from "./program";
 import { RELAY } from "./relay";
+import { ROUTINE } from "./routine";
 import { WORKFLOW } from "./workflow";
 import { SCREEN_FLOW } from "./screen-flow";
 import { OBJECT } from "./object";
 import { QUERY } from "./query";
-import type { KindRoute, Section, SourceKind, Spot, Way } from "./kind";
+import type { InDatabase, KindRoute, Section, SourceKind, Spot, Way } from "./kind";
 
 export type { SourceKind } from "./kind";
 
-const KINDS: readonly SourceKind[] = [OBJECT, QUERY, SCREEN_FLOW, PROGRAM, CONTRACT, RELAY, WORKFLOW];
+const KINDS: readonly SourceKind[] = [OBJECT, QUERY, ROUTINE, SCREEN_FLOW, PROGRAM, CONTRACT, RELAY, WORKFLOW];
 
 /** How sources of a kind are shown. */
 export function kindOf(kind: string | undefined): SourceKind {
@@ -38,6 +39,7 @@ export function kindsOf(sources: readonly { kind: string }[]): SourceKind[] {
 }
 
 export const ROUTES: readonly KindRoute[] = KINDS.flatMap((one) => one.routes);
+export const IN_DATABASES: readonly InDatabase[] = KINDS.flatMap((one) => (one.inDatabase ? [one.inDatabase] : []));
 export const MADE_BY_KINDS: readonly Way[] = KINDS.flatMap((one) => one.makes);
 export const SECTIONS_OF_KINDS: readonly Section[] = KINDS.flatMap((one) => (one.section ? [one.section] : []));
 

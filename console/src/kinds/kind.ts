@@ -33,6 +33,14 @@ export interface Way extends Spot {
   words: string;
 }
 
+/** What else lies in a database beside its tables: a list among them, and a view of the one that is chosen. */
+export interface InDatabase {
+  /** The name in the address that holds the one that is chosen. */
+  name: string;
+  List: ComponentType<{ base: string; narrow: string; chosen: string; onChoose: (one: string) => void }>;
+  View: ComponentType<{ base: string; chosen: string; environment: string }>;
+}
+
 export interface SourceKind {
   /** Its word in definitions, as the API tells it. */
   kind: string;
@@ -45,6 +53,7 @@ export interface SourceKind {
   comparable: boolean;
   /** Whether another service answers, which can be asked itself. */
   outside?: boolean;
+  inDatabase?: InDatabase;
   /** A section of its own in the rail. */
   section?: Section;
   routes: KindRoute[];

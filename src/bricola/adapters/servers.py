@@ -80,6 +80,9 @@ class ServerCheck:
         """The probes of objects; a query tells of its tables only by failing."""
         return [one for one in self._probes if one.table]
 
+    def _routines(self) -> list[Probe]:
+        return [one for one in self._probes if one.calls]
+
     async def handshake(self, writer: asyncio.StreamWriter) -> None:
         """TLS as the binding asks for it. Raises ProblemError."""
         context = ssl.create_default_context()

@@ -77,4 +77,18 @@ def sample_failed(probe: Probe, found: str) -> ProblemError:
 
 
 def read_words(probes: Sequence[Probe]) -> str:
-    return ", ".join(dict.fromkeys(one.object for one in probes if one.sample)) or "nothing is published from it yet"
+    read = ", ".join(dict.fromkeys(one.object for one in probes if one.sample))
+    return read or ("routines are not tried" if any(one.calls for one in probes) else "nothing is published from it yet")
+
+
+def allowed_words(verb: str, tables: int, probes: Sequence[Probe]) -> str:
+    """What the user may do there."""
+    routines = len({one.calls for one in probes if one.calls})
+    told = [f"{verb} {tables} {'table' if tables == 1 else 'tables'}"] if tables or not routines else []
+    told += [f"call {routines} {'routine' if routines == 1 else 'routines'}"] if routines else []
+    return f"may {' and '.join(told)}"
+
+
+def no_routine(name: str) -> ProblemError:
+    return fail("allowed", f"There is no routine {name} that this user may call.", "the routine of a definition",
+                mend="Correct 'calls:' or 'database:', or give the right to execute it.")

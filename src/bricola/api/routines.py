@@ -26,7 +26,7 @@ class RoutineRow(TypedDict):
 
 @closed
 class RoutineParameter(TypedDict):
-    """A parameter, or the value of a function; `type` is empty where messages have none for it."""
+    """A parameter, or the value of a function; `type` is empty where messages have none for it, and `rows` of one that names a cursor."""
 
     name: str
     way: str

@@ -52,7 +52,8 @@ def register(app: typer.Typer) -> None:
         )
         out.print(f"[dim]One of them in full: bricola discover table {text(environment)} {text(backend)} NAME[/]")
         if beside:
-            words = f"{len(beside)} {'routine' if len(beside) == 1 else 'routines'}{' that mention it' if search else ''}"
+            words = "1 routine" if len(beside) == 1 else f"{len(beside)} routines"
+            words += f" that {'mentions' if len(beside) == 1 else 'mention'} it" if search else ""
             out.print(f"[dim]And {words}: bricola discover routines {text(environment)} {text(backend)} {text(search)}[/]".rstrip())
 
     @discover.command("table")

@@ -61,7 +61,7 @@ def register_routines(discover: typer.Typer) -> None:
             print_json(found)
             return
         comment = f"  [dim]{text(found['comment'])}[/]" if found["comment"] else ""
-        does = "may write" if found["writes"] else "only reads, it says"
+        does = "may write" if found["writes"] else "declared to read only"
         out.print(f"[bold]{text(found['name'])}[/]  {found['form']}, {does}{comment}\n")
         rows = [(f"[bold]{text(one['name'])}[/]", one["way"], text(one["declared"]), _type(one["type"]), _default(one),
                  text(", ".join(one["codes"]))) for one in found["parameters"]]
@@ -136,7 +136,7 @@ def _gives(one: Any) -> str:
 def _use(one: Any) -> str:
     if one["used"]:
         return f"[green]●[/] {text(one['used'][0])}"
-    return f"[yellow]▲[/] {text(one['reasons'][0])}" if one["reasons"] else "–"
+    return f"[yellow]▲[/] {text(one['reasons'][0])}" if one["reasons"] else "not yet"
 
 
 def _type(base: str) -> str:

@@ -11,6 +11,7 @@ import { mayAtLeast, useSession } from "../../session";
 import { plural } from "../../formats";
 import { rich, t } from "../../text";
 import { ManyTables } from "./many";
+import { IN_DATABASES } from "..";
 import { Wish } from "./wish";
 
 export default function DatabasePage() {
@@ -30,9 +31,13 @@ export default function DatabasePage() {
   const tables = useLoad<TableRow[]>(may && base ? `${base}?search=${encodeURIComponent(narrow)}` : null);
   const name = search.get("table") ?? tables.data?.[0]?.name ?? "";
   const several = search.get("several") === "yes";
-  const table = useLoad<TableDetail>(may && base && name ? `${base}/table?name=${encodeURIComponent(name)}` : null);
+  const beside = IN_DATABASES.find((one) => search.get(one.name));
+  const table = useLoad<TableDetail>(
+    may && base && name && !beside ? `${base}/table?name=${encodeURIComponent(name)}` : null,
+  );
+  const none = Object.fromEntries(["table", ...IN_DATABASES.map((one) => one.name)].map((one) => [one, null]));
   const set = (key: string, value: string) =>
-    setSearch(key === "place" ? { place: value, table: null } : { [key]: value });
+    setSearch(key === "several" ? { several: value } : { ...none, [key]: value });
 
   if (!may)
     return (
@@ -83,9 +88,9 @@ export default function DatabasePage() {
             <button
               key={one.name}
               type="button"
-              aria-pressed={one.name === name}
+              aria-pressed={one.name === name && !beside}
               onClick={() => set("table", one.name)}
-              className={`block w-full border-t border-line px-4 py-1 text-left last:border-b ${one.name === name ? "chosen" : ""}`}
+              className={`block w-full border-t border-line px-4 py-1 text-left last:border-b ${one.name === name && !beside ? "chosen" : ""}`}
             >
               <span className="flex items-center gap-1.5">
                 <Mark name={markOf(one)} />
@@ -101,10 +106,22 @@ export default function DatabasePage() {
               </span>
             </button>
           ))}
-          {tables.data && !tables.data.length && <p className="px-4 py-2 text-ink2">{t("Nothing mentions that.")}</p>}
+          {tables.data && !tables.data.length && <p className="px-4 py-2 text-ink2">{t("No table mentions that.")}</p>}
+          {base &&
+            IN_DATABASES.map((one) => (
+              <one.List
+                key={one.name}
+                base={base}
+                narrow={narrow}
+                chosen={search.get(one.name) ?? ""}
+                onChoose={(chosen) => set(one.name, chosen)}
+              />
+            ))}
         </nav>
         {several && tables.data && base ? (
           <ManyTables key={`${base} ${narrow}`} tables={tables.data} base={base} onMade={tables.reload} />
+        ) : beside && base && place ? (
+          <beside.View base={base} chosen={search.get(beside.name) ?? ""} environment={place.environment} />
         ) : (
           <>
             <section aria-label={t("Table")} className="min-h-0 min-w-0 overflow-auto">

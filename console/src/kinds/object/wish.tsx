@@ -5,9 +5,10 @@ import { Link } from "wouter";
 import { ask, type Drafted, type TableDetail } from "../../api";
 import { useAct } from "../../act";
 import { useLens, within } from "../../lens";
-import { CopyButton, Problems, Select } from "../../parts/controls";
+import { Problems, Select } from "../../parts/controls";
 import { TextField } from "../../parts/dialog";
 import { Mark } from "../../parts/marks";
+import { ShownFiles } from "../../parts/shown-files";
 import { plural } from "../../formats";
 import { rich, t } from "../../text";
 
@@ -203,20 +204,7 @@ export function Wish({
           )}
         </p>
       )}
-      {shown &&
-        Object.entries(shown).map(([path, text]) => (
-          <div key={path} className="mt-3">
-            <p className="flex items-center font-mono text-[12px] text-ink2">
-              {path}
-              <span className="ml-auto">
-                <CopyButton text={text} what={path} />
-              </span>
-            </p>
-            <pre className="overflow-auto border border-line bg-sheet p-2 font-mono text-[11.5px] leading-[16px]">
-              {text}
-            </pre>
-          </div>
-        ))}
+      {shown && <ShownFiles files={shown} />}
     </form>
   );
 }

@@ -95,7 +95,7 @@ class Probe(NamedTuple):
     `columns` are the fields that the columns of the statement fill, in order, and `place` is where they are written. `holds` are statements
     whose rows are held until the end of a transaction, and `writes` those that change rows: the backend reads them, and runs none. `grants`
     are rights that its user needs beside those on tables, as a GRANT says them, and `marked` tells that what it writes leaves marks of its
-    requests there; `routine` tells what does not fit the routines that are there."""
+    requests there; `calls` is a routine, and `routine` tells what of it does not fit those that are there."""
 
     backend: str
     statement: str = ""
@@ -109,6 +109,7 @@ class Probe(NamedTuple):
     writes: tuple[str, ...] = ()
     grants: tuple[str, ...] = ()
     marked: bool = False
+    calls: str = ""
     routine: "Callable[[Sequence[Routine]], Iterable[Problem]] | None" = None
 
 

@@ -94,8 +94,8 @@ def _result(environment: EnvironmentDefinition, backend: str, endpoint: str, sta
 
 
 def _probes(ports: Ports, backend: str) -> list[Probe]:
-    """One row of every object that a service publishes from this backend."""
-    found: dict[str, Probe] = {}
+    """One row of every object that a service publishes from this backend, and every routine."""
+    found: dict[tuple[str, str], Probe] = {}
     for service in ports.drafts.catalogue.services():
         try:
             resolved = resolve_service(service, ports.drafts.catalogue)
@@ -103,8 +103,8 @@ def _probes(ports: Ports, backend: str) -> list[Probe]:
             continue  # the review of that service says why
         for one in resolved.operations:
             for probe in one.kind.probes(one):
-                if probe.backend == backend and probe.sample:
-                    found.setdefault(probe.object, probe)
+                if probe.backend == backend and (probe.sample or probe.calls):
+                    found.setdefault((probe.object, probe.calls), probe)
     return list(found.values())
 
 

@@ -9,10 +9,11 @@ import pymysql
 from bricola.adapters.engines.mariadb import sessions
 from bricola.adapters.secrets import Secret
 from bricola.adapters.servers import ServerCheck
-from bricola.adapters.stages import Skip, fail, read_words, sample_failed
+from bricola.adapters.stages import Skip, allowed_words, fail, no_routine, read_words, sample_failed
 from bricola.core.kinds.kind import Probe
 
 _TLS_FLAG = 0x0800  # CLIENT_SSL among the capabilities of a greeting (MariaDB client/server protocol, connection phase)
+_ROUTINE = ("SELECT COUNT(*) FROM information_schema.routines WHERE routine_schema = COALESCE(%s, DATABASE()) AND routine_name = %s")
 _TABLE = "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = COALESCE(%s, DATABASE()) AND table_name = %s"
 
 
@@ -85,7 +86,11 @@ class MariaCheck(ServerCheck):
             if not rows[0][0]:
                 raise fail("allowed", f"There is no table {probe.table} that this user may see.", f"the table of {probe.object}",
                            mend=f"Correct 'table:' or 'database:', or give the right: GRANT SELECT ON {probe.table} TO {self._user}")
-        return f"may see {len(self._tables())} {'table' if len(self._tables()) == 1 else 'tables'}"
+        for probe in self._routines():
+            rows = await self._ask(probe, _ROUTINE, [probe.calls.rpartition(".")[0] or None, probe.calls.rpartition(".")[2]])
+            if not rows[0][0]:
+                raise no_routine(probe.calls)
+        return allowed_words("see", len(self._tables()), self._probes)
 
     async def _sample(self) -> str:
         for probe in self._probes:

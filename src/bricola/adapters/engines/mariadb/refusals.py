@@ -22,7 +22,7 @@ _BY_CODE: Mapping[int, Why] = {
     1049: Why.MISSING, ER.PARSE_ERROR: Why.STATEMENT, 1064: Why.STATEMENT, 1149: Why.STATEMENT, 1055: Why.STATEMENT, 1058: Why.STATEMENT,
 }
 _RAISED = (1643, 1644)  # SIGNAL, unless its author gave it a number of his own
-_SERVER = range(1000, 5000)  # the server's own numbers
+_SERVER = range(1, 5000)  # the server's own numbers
 # Messages in which what stands in apostrophes is a name.
 _NAMES = (1048, 1054, 1142, 1143, 1146, 1227, 1290, 1305, 1364, 1370, 1049, 1051, 1055, 1264, 1265, 1406, 1906)
 _ENTRY = re.compile(r"'.*'(?= for (?:key|column)\b)|(?<=value: )'.*'(?= for)", re.DOTALL)

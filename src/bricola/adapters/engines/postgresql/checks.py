@@ -9,11 +9,13 @@ import psycopg
 from bricola.adapters.engines.postgresql import sessions
 from bricola.adapters.secrets import Secret
 from bricola.adapters.servers import ServerCheck
-from bricola.adapters.stages import Skip, fail, read_words, sample_failed
+from bricola.adapters.stages import Skip, allowed_words, fail, no_routine, read_words, sample_failed
 from bricola.core.kinds.kind import Probe
 from bricola.core.sql.statements import table_name
 
 _GREETING = 0.1  # seconds in which a server of another protocol shows itself
+_ROUTINE = ("SELECT count(*) FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE p.proname = $1"
+            " AND n.nspname = CASE WHEN $2 = '' THEN current_schema() ELSE $2 END AND has_function_privilege(p.oid, 'EXECUTE')")
 _SSL_REQUEST = struct.pack("!ii", 8, 80877103)  # PostgreSQL protocol 3, section 55.2.10
 
 
@@ -86,7 +88,12 @@ class PostgresCheck(ServerCheck):
                     "none",
                     f"Give it: GRANT SELECT ON {table_name(probe.table)} TO {self._connection.info.user if self._connection else ''}",
                 )
-        return f"may read {len(self._tables())} {'table' if len(self._tables()) == 1 else 'tables'}"
+        for probe in self._routines():
+            schema, _, name = probe.calls.rpartition(".")
+            rows = await self._ask(probe, _ROUTINE, [name, schema])
+            if not rows[0][0]:
+                raise no_routine(probe.calls)
+        return allowed_words("read", len(self._tables()), self._probes)
 
     async def _sample(self) -> str:
         for probe in self._probes:

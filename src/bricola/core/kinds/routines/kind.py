@@ -46,8 +46,8 @@ def _probes(operation: ResolvedOperation) -> Sequence[Probe]:
     source: ResolvedRoutine = operation.source
     definition = source.definition
     right = f"EXECUTE ON {definition.form.upper()} {table_name(definition.calls)}"
-    return (Probe(definition.backend, place=f"routine {definition.name}", grants=(right,), routine=partial(unfit, definition),
-                  marked=definition.writes and definition.transaction == "joins"),)
+    return (Probe(definition.backend, place=f"routine {definition.name}", grants=(right,), calls=definition.calls,
+                  routine=partial(unfit, definition), marked=definition.writes and definition.transaction == "joins"),)
 
 
 ROUTINE = SourceKind(

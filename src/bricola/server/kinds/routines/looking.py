@@ -13,7 +13,7 @@ from bricola.core.kinds.routines.drafting import Wish, draft_routine, left_out, 
 from bricola.core.kinds.routines.trying import results_of
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.simple import SimpleType
-from bricola.core.sql.routines import Parameter, Results, Routine
+from bricola.core.sql.routines import CURSOR, Parameter, Results, Routine
 from bricola.server.ports.drafts import unknown
 from bricola.server.ports.places import bound_backend
 from bricola.server.usecases import definitions
@@ -118,9 +118,11 @@ def _summary(ports: Ports, backend: str, one: Routine) -> dict[str, Any]:
     return {"name": one.name, "form": one.form, "signature": one.signature, "comment": one.comment, "writes": one.writes,
             "gives_rows": one.gives_rows, "shows_rows": one.shows_rows, "reasons": list(one.reasons), "used": used,
             "takes": [each.name for each in one.parameters if each.way in ("in", "in-out")],
-            "gives": [*(each.name for each in one.parameters if each.way != "in"), *(each.name for each in one.columns)]}
+            "gives": [*(each.name for each in one.parameters if each.way != "in" and each.declared != CURSOR),
+                      *(each.name for each in one.columns)]}
 
 
 def _parameter(one: Parameter) -> dict[str, Any]:
-    return {"name": one.name, "way": one.way, "declared": one.declared, "type": one.type.base, "optional": one.optional,
+    kind = "rows" if one.declared == CURSOR else one.type.base
+    return {"name": one.name, "way": one.way, "declared": one.declared, "type": kind, "optional": one.optional,
             "default": one.default, "codes": list(one.codes), "zone": one.type.zone}
