@@ -238,6 +238,29 @@ def in_office(new: str) -> dict[str, Any]:
     return in_program("sum", "sum") | {"changes": SUMMED | {"live": ("backends:\n", "backends:\n" + new)}}
 
 
+DEPTH = """
+routine: level
+backend: river
+calls: level_of
+form: procedure
+parameters:
+  p_code: {declared: varchar(8)}
+  p_back: {declared: int, way: in-out}
+  p_mode: {declared: text, optional: true}
+  p_level: {declared: 'numeric(6,2)', way: out}
+input: {code: {type: Code, parameter: p_code}, back: {type: int, parameter: p_back}}
+fixed: {p_mode: day}
+output: {level: {type: decimal, fraction: 2, parameter: p_level}}
+faults: {Dry: {states: 45D01, fields: code}}
+"""
+DEPTHS = {"service": ("gauge.get, description: Reads one gauge.}", "gauge.get, description: Reads one gauge.}\n  Level: {runs: routine level, description: Tells.}")}
+
+
+def in_routine(old: str, new: str) -> dict[str, Any]:
+    assert old in DEPTH
+    return {"routine": DEPTH.replace(old, new, 1), "changes": DEPTHS}
+
+
 BOARD = ("  board: {{address: '{0}', credential: {1}, sign_in: {2}{3}}}\n")
 
 
@@ -385,6 +408,18 @@ CASES: dict[str, dict[str, Any]] = of_workflows() | {
                                     "live": ("backends:\n", "backends:\n  office: {address: 'http://127.0.0.1:8470/x'}\n")}},
     "program.silent": in_program("faults: {Odd: {condition: S-ODD, message: S-TEXT, fields: number}}\n", ""),
     "program.room": in_program(", max: '99'", ""),
+    "reference.routine": in_service("gauge.get", "routine nowhere"),
+    "routine.backend": in_routine("backend: river", "backend: gate"),
+    "routine.parameter": in_routine("parameter: p_code", "parameter: p_cod"),
+    "routine.unfilled": in_routine("p_mode: {declared: text, optional: true}", "p_mode: {declared: text}\n  p_more: {declared: text}"),
+    "routine.twice": in_routine("fixed: {p_mode: day}", "fixed: {p_mode: day, p_back: 1}"),
+    "routine.simple": in_routine("back: {type: int,", "back: {type: Spot,"),
+    "routine.form": in_routine("{declared: 'numeric(6,2)', way: out}", "{declared: 'numeric(6,2)', way: returns}"),
+    "routine.fault": in_routine("states: 45D01, ", ""),
+    "routine.says": in_routine("states: 45D01", "says: '(dry'"),
+    "routine.silent": in_routine("faults: {Dry: {states: 45D01, fields: code}}\n", ""),
+    "routine.room": in_routine("code: {type: Code,", "code: {type: string,"),
+    "routine.own": in_routine("form: procedure", "form: procedure\ntransaction: own"),
     "copybook.syntax": in_area("88 S-ODD VALUE 1", "88 S-ODD VALUE"),
     "copybook.picture": in_area("PIC 9(4).", "PIC 9(4."),
     "copybook.clause": in_area("S-TEXT PIC", "S-TEXT PICC"),

@@ -275,6 +275,38 @@ async def test_what_has_changed_below_is_told_by_its_parameter(river: Database) 
         assert (await refused(live, "QuoteToll", lock="LM01", tons=Decimal("1.00"), reduced=True)).code == "backend.changed"
 
 
+async def test_steps_on_one_session_stand_and_fall_together(river: Database) -> None:
+    """What the first call stored is rolled back with the second, and neither may end the transaction that they share."""
+    both = """
+workflow: both
+input: {second: {type: string}}
+output: {rate: {type: decimal, required: false}}
+faults: {SaysNo: {}}
+steps:
+  all:
+    session: river
+    steps:
+      one: {call: routine raise-rate, input: {lock: '"LM01"', by: 1, steps: 1}}
+      two: {call: routine raise-rate, input: {lock: second, by: '1 if second == "LM02" else -1', steps: 1}}
+  answer: {reply: {rate: one.rate}}
+"""
+    text = await draft(river, "raise_rate", "faults: {SaysNo: {says: says no}}\n")
+    service = "service: Tolls\noperations:\n  Both: {runs: workflow both}\n"
+    live = river.publish((text, both, service), "Tolls")
+    assert (await refused(live, "Both", second="LM01")).name == "SaysNo"
+    assert rate(river) == Decimal("1.25")
+    trial = Trial()
+    assert (await call(live, "Both", Call(trial=trial), second="LM02"))["rate"] == Decimal("2.25")
+    assert (rate(river), trial.transactions, len(trial.changes)) == (Decimal("1.25"), 1, 2)
+    await call(live, "Both", second="LM02")
+    assert (rate(river), rate(river, "LM02")) == (Decimal("2.25"), Decimal("50.50"))
+    closing = both.replace("{call: routine raise-rate, input: {lock: second, by: '1 if second == \"LM02\" else -1', steps: 1}}",
+                           "{call: routine close-month, input: {lock: second}}")
+    live = river.publish((text, await draft(river, "close_month", "transaction: own\n"), closing, service), "Tolls")
+    assert "transaction of its own" in str((await refused(live, "Both", second="LM02")).message)
+    assert rate(river) == Decimal("2.25")
+
+
 async def test_calls_at_once_keep_their_values_apart(river: Database) -> None:
     live = publish(river, await draft(river, "raise_rate"))
     answers = await asyncio.gather(*(call(live, "RaiseRate", lock="XX99", by=Decimal("0.01"), steps=n) for n in range(40)))

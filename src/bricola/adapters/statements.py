@@ -49,7 +49,7 @@ def given_up(name: str) -> ProblemError:
 def not_alone(name: str) -> ProblemError:
     """What ends its transaction by itself cannot be a part of another."""
     return ProblemError(Problem("transaction.own", "A routine with a transaction of its own cannot be a part of another.", Kind.INTERNAL,
-                                place=name, mend="Take the step out of 'one transaction', or say 'transaction: joins' in the routine."))
+                                place=name, mend="Take the step out of 'session:', or say 'transaction: joins' in the routine."))
 
 
 def too_slow(backend: str, limits: StatementLimits, within: float = NO_LIMIT) -> ProblemError:
