@@ -38,7 +38,7 @@ export interface InDatabase {
   /** The name in the address that holds the one that is chosen. */
   name: string;
   List: ComponentType<{ base: string; narrow: string; chosen: string; onChoose: (one: string) => void }>;
-  View: ComponentType<{ base: string; chosen: string; environment: string }>;
+  View: ComponentType<{ base: string; chosen: string; environment: string; onMade: () => void }>;
 }
 
 export interface SourceKind {

@@ -25,6 +25,7 @@ export default function DatabasePage() {
     bound.find((one) => one.environment === view) ??
     bound[0];
   const [narrow, setNarrow] = useState("");
+  const [made, setMade] = useState(0);
   const base = place
     ? `/discovery/${encodeURIComponent(place.environment)}/${encodeURIComponent(place.backend)}`
     : null;
@@ -110,7 +111,7 @@ export default function DatabasePage() {
           {base &&
             IN_DATABASES.map((one) => (
               <one.List
-                key={one.name}
+                key={`${one.name} ${made}`}
                 base={base}
                 narrow={narrow}
                 chosen={search.get(one.name) ?? ""}
@@ -121,7 +122,12 @@ export default function DatabasePage() {
         {several && tables.data && base ? (
           <ManyTables key={`${base} ${narrow}`} tables={tables.data} base={base} onMade={tables.reload} />
         ) : beside && base && place ? (
-          <beside.View base={base} chosen={search.get(beside.name) ?? ""} environment={place.environment} />
+          <beside.View
+            base={base}
+            chosen={search.get(beside.name) ?? ""}
+            environment={place.environment}
+            onMade={() => setMade(made + 1)}
+          />
         ) : (
           <>
             <section aria-label={t("Table")} className="min-h-0 min-w-0 overflow-auto">

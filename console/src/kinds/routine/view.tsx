@@ -18,10 +18,12 @@ export default function RoutineView({
   base,
   chosen,
   environment,
+  onMade,
 }: {
   base: string;
   chosen: string;
   environment: string;
+  onMade: () => void;
 }) {
   const name = chosen.slice(0, chosen.indexOf("("));
   const signature = chosen.slice(name.length + 1, -1);
@@ -39,13 +41,7 @@ export default function RoutineView({
       </section>
       <aside aria-label={t("Make an operation")} className="min-h-0 overflow-auto border-l border-line bg-inset">
         {found.data && (
-          <MakeOperation
-            key={chosen}
-            routine={found.data}
-            base={base}
-            environment={environment}
-            onMade={found.reload}
-          />
+          <MakeOperation key={chosen} routine={found.data} base={base} environment={environment} onMade={onMade} />
         )}
       </aside>
     </>
