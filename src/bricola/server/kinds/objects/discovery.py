@@ -12,7 +12,7 @@ from bricola.core.definitions.model import EnvironmentDefinition
 from bricola.core.definitions.text import write_definition
 from bricola.core.kinds.objects.definition import ObjectDefinition
 from bricola.core.kinds.objects.drafting import USUAL, Wish, draft, left_out, open_zones
-from bricola.core.problems import Kind, Problem, ProblemError
+from bricola.core.problems import Problem, ProblemError
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.statements import quoted, table_name
 from bricola.core.sql.tables import Column, Table
@@ -20,6 +20,7 @@ from bricola.server.ports.drafts import unknown
 from bricola.server.ports.places import bound_backend
 from bricola.server.usecases import definitions
 from bricola.server.usecases.definitions import Ports
+from bricola.server.usecases.new_services import refuse_taken
 
 _LOOKUP_COLUMNS = 3
 _ROWS_LOOKED_AT = 20  # for samples
@@ -74,20 +75,7 @@ async def draft_object(
     lookups = tuple(dict.fromkeys(one for each in (found, *children) for one in _lookups(each, others) if one.name != found.name))
     made = draft(found, Wish(backend, wish.get("name", ""), wish.get("service", ""), tuple(wish.get("operations") or USUAL),
                              tuple(wish.get("roles", ())), tuple(children), samples, lookups, wish.get("zone", "")), ports.drafts.catalogue)
-    taken = [one for one in made if (one.kind, one.name) in ports.drafts.catalogue]
-    if taken:
-        raise ProblemError(
-            *(
-                Problem(
-                    "discover.taken",
-                    f"{one.name} is the name of another {one.kind}.",
-                    Kind.CONFLICT,
-                    place=f"{one.kind} {one.name}",
-                    mend="Give the new one another name: --object for the object, --service for the service.",
-                )
-                for one in taken
-            )
-        )
+    refuse_taken(ports.drafts.catalogue, made)
     files = {default_path(one): write_definition(one) for one in made}
     changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)] if save else []
     return {"files": files, "saved": save, "changes": changes,

@@ -117,7 +117,7 @@ def _summary(ports: Ports, backend: str, one: Routine) -> dict[str, Any]:
             used.append(f"routine {known.name}" + (f", in {', '.join(services)}" if services else ", not published"))
     return {"name": one.name, "form": one.form, "signature": one.signature, "comment": one.comment, "writes": one.writes,
             "gives_rows": one.gives_rows, "shows_rows": one.shows_rows, "reasons": list(one.reasons), "used": used,
-            "takes": [each.name for each in one.parameters if each.way in ("in", "in-out")],
+            "takes": [each.name for each in one.parameters if each.way in ("in", "in-out") and each.declared != CURSOR],
             "gives": [*(each.name for each in one.parameters if each.way != "in" and each.declared != CURSOR),
                       *(each.name for each in one.columns)]}
 
