@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import pymysql
 
-from bricola.adapters.engines.mariadb import sessions
+from bricola.adapters.engines.mariadb import connecting
 from bricola.adapters.secrets import Secret
 from bricola.adapters.servers import ServerCheck
 from bricola.adapters.stages import Skip, allowed_words, fail, no_routine, read_words, sample_failed
@@ -20,8 +20,8 @@ _TABLE = "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = CO
 class MariaCheck(ServerCheck):
     """A MariaDB server."""
 
-    default_port = sessions.DEFAULT_PORT
-    _connection: sessions.Connection | None = None
+    default_port = connecting.DEFAULT_PORT
+    _connection: connecting.Connection | None = None
     _user = ""
 
     async def close(self) -> None:
@@ -61,9 +61,9 @@ class MariaCheck(ServerCheck):
         words, refusal = "no secret", True
         for secret in known:
             try:
-                self._connection = await asyncio.to_thread(sessions.connect, self._binding, self._endpoint, secret, self._networks)
+                self._connection = await asyncio.to_thread(connecting.connect, self._binding, self._endpoint, secret, self._networks)
             except (pymysql.Error, OSError) as error:
-                words, refusal = sessions.said(error), sessions.is_refusal(error)
+                words, refusal = connecting.said(error), connecting.is_refusal(error)
                 continue
             self._user = secret.user
             return f"as {secret.user or 'the default user'}"
@@ -75,8 +75,8 @@ class MariaCheck(ServerCheck):
         numbers = told.removeprefix("5.5.5-").partition("-")[0].split(".")
         if "mariadb" not in told.lower():
             raise fail("version", "The server is not MariaDB.", "MariaDB", told, "Correct 'engine:' of the backend, or the address.")
-        if tuple(int(one) for one in numbers[:2]) < sessions.OLDEST_VERSION:
-            raise fail("version", "The server is too old.", f"MariaDB {'.'.join(map(str, sessions.OLDEST_VERSION))} or newer", told,
+        if tuple(int(one) for one in numbers[:2]) < connecting.OLDEST_VERSION:
+            raise fail("version", "The server is too old.", f"MariaDB {'.'.join(map(str, connecting.OLDEST_VERSION))} or newer", told,
                        "Renew the server.")
         return f"MariaDB {'.'.join(numbers)}"
 
@@ -110,4 +110,4 @@ class MariaCheck(ServerCheck):
         try:
             return await asyncio.to_thread(ask)
         except pymysql.Error as error:
-            raise sample_failed(probe, sessions.said(error)) from None
+            raise sample_failed(probe, connecting.said(error)) from None
