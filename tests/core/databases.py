@@ -57,7 +57,7 @@ class Servers:
 class Database:
     """An empty database of one engine, with a pool on it."""
 
-    def __init__(self, engine: str, folder: Path, servers: Servers, **binding: Any) -> None:
+    def __init__(self, engine: str, folder: Path, servers: Servers, sessions: int = 4, **binding: Any) -> None:
         self.engine, self._folder = engine, folder
         self._server = servers.get(engine) if engine != "sqlite" else None
         kind: Any
@@ -72,7 +72,7 @@ class Database:
             self.run(f"DROP {'SCHEMA public CASCADE' if engine == 'postgresql' else 'DATABASE registry'}",
                      f"CREATE {'SCHEMA public' if engine == 'postgresql' else 'DATABASE registry COLLATE utf8mb4_bin'}", *(
                          ("USE registry",) if engine == "mariadb" else ()))
-        self.pool: Pool[Any] = Pool("river", kind, (Endpoint(name="main", address=address),), PoolSettings(max_size=4), time.monotonic)
+        self.pool: Pool[Any] = Pool("river", kind, (Endpoint(name="main", address=address),), PoolSettings(max_size=sessions), time.monotonic)
 
     def run(self, *statements: str) -> None:
         """Statements of standard SQL, past Bricola."""

@@ -3,7 +3,8 @@
 import asyncio
 import time
 from collections.abc import AsyncIterator
-from datetime import datetime
+from datetime import UTC, date, datetime
+from datetime import time as clock
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -305,6 +306,137 @@ steps:
     live = river.publish((text, await draft(river, "close_month", "transaction: own\n"), closing, service), "Tolls")
     assert "transaction of its own" in str((await refused(live, "Both", second="LM02")).message)
     assert rate(river) == Decimal("2.25")
+
+
+TYPES: dict[str, list[tuple[str, Any]]] = {
+    "postgresql": [
+        ("text", "Größe ✓ 'quoted' -- ; \\"), ("varchar", "a"), ("char(4)", "abcd"), ("integer", -7), ("bigint", 2**63 - 1), ("smallint", 7),
+        ("numeric", Decimal("12345678901234567890.000100")), ("numeric(9,2)", Decimal("1.50")), ("real", 0.5), ("double precision", 0.1),
+        ("boolean", True), ("date", date(2026, 11, 29)), ("time", clock(4, 5, 6, 789)), ("timestamp", datetime(2026, 2, 3, 4, 5, 6, 123456)),
+        ("timestamptz", datetime(2026, 2, 3, 4, 5, 6, tzinfo=UTC)), ("bytea", b"\x00\xff"), ("uuid", "a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11"),
+        ("jsonb", '{"a": [1, null]}'), ("text[]", '{a,"b c",NULL}'), ("interval", "1 year 2 mons 03:04:05"), ("inet", "10.0.0.0/24"),
+        ("mood", "calm"), ("metres", Decimal("3.50")), ("varbit", "1010"), ("money", "$12.34"),
+    ],
+    "mariadb": [
+        ("varchar(40)", "Größe ✓ 'quoted' -- ; \\"), ("char(4)", "abcd"), ("text", "😀"), ("int", -7), ("bigint", 2**63 - 1),
+        ("bigint unsigned", 2**64 - 1), ("smallint", 7), ("decimal(30,6)", Decimal("12345678901234567890.000100")), ("float", 0.1),
+        ("double", 0.1), ("boolean", True), ("date", date(2026, 11, 29)), ("time(3)", clock(4, 5, 6, 789000)),
+        ("datetime(6)", datetime(2026, 2, 3, 4, 5, 6, 123456)), ("varbinary(8)", b"\x00\xff"), ("blob", b"\x00\xff'\\"),
+        ("uuid", "a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11"), ("json", '{"a": [1, null]}'), ("enum('calm','rough')", "calm"),
+        ("set('a','b')", "a,b"), ("year", 2026), ("bit(4)", 10),
+    ],
+}
+
+
+async def test_values_of_every_type_go_in_and_come_out_unaltered(river: Database) -> None:
+    """As the value of a function, and as a parameter of a procedure that goes in and comes out."""
+    if river.engine == "postgresql":
+        river.run("CREATE TYPE mood AS ENUM ('calm', 'rough')", "CREATE DOMAIN metres AS numeric(6,2)")
+    wrong = []
+    for number, (declared, _) in enumerate(TYPES[river.engine]):
+        if river.engine == "postgresql":
+            river.run(f"CREATE FUNCTION same_{number}(p_one {declared}) RETURNS {declared} STABLE LANGUAGE sql AS $$ SELECT p_one $$",
+                      f"CREATE PROCEDURE back_{number}(INOUT p_one {declared}, OUT p_two {declared}) LANGUAGE plpgsql AS $$"
+                      " BEGIN p_two := p_one; END $$")
+        else:
+            river.run(f"CREATE FUNCTION same_{number}(p_one {declared}) RETURNS {declared} NO SQL RETURN p_one",
+                      f"CREATE PROCEDURE back_{number}(INOUT p_one {declared}, OUT p_two {declared}) SET p_two = p_one")
+    texts = {name: write_definition(draft_routine(one, Wish("river"))) for name, one in (await found(river)).items()
+             if name.startswith(("same_", "back_"))}
+    live = publish(river, *texts.values())
+    for number, (declared, value) in enumerate(TYPES[river.engine]):
+        for name, outputs in ((f"Same{number}", ["result"]), (f"Back{number}", ["one", "two"])):
+            try:
+                answer = await call(live, name, one=value)
+            except (ProblemError, DeclaredFaultError) as error:
+                wrong.append((declared, name, str(error), getattr(error, "problem", None) and error.problem.inner))
+                continue
+            wrong += [(declared, name, one, answer[one], value) for one in outputs
+                      if (answer[one], answer[one].__class__) != (value, value.__class__)]
+            none = await call(live, name, one=None)
+            wrong += [(declared, name, one, none[one]) for one in outputs if none[one] is not None]
+    assert wrong == []
+
+
+@pytest.mark.parametrize("engine", ROUTINES)
+async def test_what_a_routine_leaves_on_its_session_nobody_else_finds(engine: str, tmp_path: Path, servers: Servers) -> None:
+    """Settings, variables, temporary tables: the session, which is the only one, is as new when the next call has it."""
+    river = Database(engine, tmp_path, servers, sessions=1)
+    if river.engine == "postgresql":
+        river.run("CREATE FUNCTION leave(p_word text) RETURNS int LANGUAGE plpgsql AS $$ BEGIN CREATE TEMPORARY TABLE left_behind (word text);"
+                  " PERFORM set_config('larkmere.who', p_word, false); PERFORM set_config('TimeZone', 'Asia/Tokyo', false);"
+                  " PERFORM pg_advisory_lock(7); RETURN 1; END $$",
+                  "CREATE FUNCTION look() RETURNS text STABLE LANGUAGE sql AS $$ SELECT concat(current_setting('larkmere.who', true),"
+                  " current_setting('TimeZone'), to_regclass('pg_temp.left_behind'), (SELECT count(*) FROM pg_locks WHERE locktype = 'advisory')) $$")
+    else:
+        river.run("CREATE PROCEDURE leave_it(p_word varchar(20), OUT p_done int) BEGIN CREATE TEMPORARY TABLE left_behind (word text);"
+                  " SET @who = p_word, p_done = 1; SET SESSION time_zone = '+09:00', sql_mode = ''; DO GET_LOCK('seven', 0); END",
+                  "CREATE FUNCTION look() RETURNS varchar(99) READS SQL DATA RETURN CONCAT(COALESCE(@who, ''), @@time_zone, @@sql_mode = '',"
+                  " COALESCE(IS_USED_LOCK('seven'), ''))")
+    name = "leave" if river.engine == "postgresql" else "leave_it"
+    live = publish(river, await draft(river, name), await draft(river, "look"))
+    for _ in range(2):  # a table that were still there could not be made again
+        await call(live, pascal_case(name.replace("_", "-")), word="Ada")
+        assert (await call(live, "Look"))["result"] == ("UTC0" if river.engine == "postgresql" else "+00:000")
+    await river.pool.close()
+
+
+async def test_other_schemas_and_names_that_need_quotes(river: Database) -> None:
+    try:
+        if river.engine == "postgresql":
+            river.run("DROP SCHEMA IF EXISTS toll CASCADE", "CREATE SCHEMA toll",
+                      'CREATE FUNCTION toll."Rate (m)"("p select" text, "P lock" text DEFAULT \'x\') RETURNS text STABLE LANGUAGE sql'
+                      ' AS $$ SELECT "p select" || "P lock" $$')
+        else:
+            river.run("DROP DATABASE IF EXISTS toll", "CREATE DATABASE toll",
+                      'CREATE FUNCTION toll."Rate (m)"("p select" varchar(9), "P lock" varchar(9)) RETURNS varchar(20) NO SQL'
+                      ' RETURN CONCAT("p select", "P lock")')
+        assert "toll.Rate (m)" in await found(river)
+        live = publish(river, await draft(river, "toll.Rate (m)"))
+        assert await call(live, "RateM", pSelect="a", pLock="b") == {"result": "ab"}
+    finally:
+        river.run("DROP SCHEMA toll CASCADE" if river.engine == "postgresql" else "DROP DATABASE toll")
+
+
+async def test_what_comes_before_an_error_is_no_answer_and_too_much_is_refused(river: Database) -> None:
+    river.run(*{"postgresql": ["CREATE FUNCTION half() RETURNS TABLE (n int) STABLE LANGUAGE plpgsql AS $$ BEGIN RETURN NEXT; n := 2; RETURN NEXT;"
+                               " RAISE EXCEPTION 'Half of it.'; END $$",
+                               "CREATE FUNCTION flood() RETURNS TABLE (n int) STABLE LANGUAGE sql AS $$ SELECT generate_series(1, 20000) $$"],
+                "mariadb": ["CREATE PROCEDURE half() READS SQL DATA BEGIN SELECT 1 AS n; SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = 'Half of it.'; END",
+                            "CREATE PROCEDURE flood() READS SQL DATA SELECT seq AS n FROM seq_1_to_20000"]}[river.engine])
+    rows = "rows:\n  row: {columns: {n: {type: int, required: false}}}\n"
+    half, flood = await draft(river, "half"), await draft(river, "flood")
+    live = publish(river, *(text if "rows:" in text else text + rows for text in (half, flood)))
+    assert (await refused(live, "Half")).message == "Half of it."
+    assert (await refused(live, "Flood")).code in ("routine.too-many", "backend.too-much")
+    assert (await refused(live, "Half")).message == "Half of it."  # the session is as good as before
+
+
+async def test_a_lost_session_is_replaced_where_nothing_is_changed(river: Database) -> None:
+    waits = {"postgresql": "CREATE FUNCTION slow_{0}() RETURNS int {1} LANGUAGE plpgsql AS $$ BEGIN PERFORM pg_sleep(0.6); RETURN 1; END $$",
+             "mariadb": "CREATE FUNCTION slow_{0}() RETURNS int {1} BEGIN DO SLEEP(0.6); RETURN 1; END"}[river.engine]
+    river.run(waits.format("read", "STABLE" if river.engine == "postgresql" else "READS SQL DATA"),
+              waits.format("write", "VOLATILE" if river.engine == "postgresql" else "MODIFIES SQL DATA"))
+    live = publish(river, await draft(river, "slow_read"), await draft(river, "slow_write"))
+
+    async def broken(operation: str) -> dict[str, Any]:
+        running = asyncio.create_task(call(live, operation))
+        await asyncio.sleep(0.3)
+        await asyncio.to_thread(kill)
+        return await running
+
+    def kill() -> None:
+        if river.engine == "postgresql":
+            river.run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE query LIKE '%slow_%' AND pid <> pg_backend_pid()")
+        else:
+            [[ident]] = rows(river, "SELECT id FROM information_schema.processlist WHERE info LIKE '%SLEEP%' AND id <> CONNECTION_ID()")
+            river.run(f"KILL {ident}")
+
+    assert await broken("SlowRead") == {"result": 1}
+    with pytest.raises(ProblemError) as caught:
+        await broken("SlowWrite")
+    assert caught.value.problem.code == "backend.failed"
+    assert (await call(live, "SlowRead")) == {"result": 1}
 
 
 async def test_calls_at_once_keep_their_values_apart(river: Database) -> None:

@@ -111,8 +111,8 @@ async def call_by_variables(inside: RoutineTransaction, signature: Signature, gi
     if signature.form == "function":
         names = [one.name for one in _left_out(signature, frozenset(given))]
         marks = ", ".join("?" if name in given else "NULL" for name in names)
-        rows = await inside.rows(f"SELECT {table_name(signature.name)}({marks})", [given[one] for one in names if one in given])
-        return Called(list(rows[0]), [])
+        found = await inside.results(f"SELECT {table_name(signature.name)}({marks})", [given[one] for one in names if one in given])
+        return Called(list(found[0].rows[0]), [])
     call, names_in, before, names_before, after = _by_variables(signature, frozenset(given))
     if before:
         await inside.write(before, [given.get(one) for one in names_before])

@@ -72,8 +72,8 @@ class RoutineTransaction(DatabaseTransaction, Protocol):
     """What runs around a call; see DatabaseTransaction for statements and errors."""
 
     async def results(self, sql: str, parameters: Sequence[Any]) -> list[Results]:
-        """Everything that a statement gives: no rows, or some, or several times. Raises RefusedError for what the database or the routine
-        does not allow."""
+        """Everything that a call of a routine gives: no rows, or some, or several times. What it leaves on the session (settings, temporary
+        tables) is taken away before anybody else has it. Raises RefusedError for what the database or the routine does not allow."""
         ...
 
     async def ended(self) -> bool:

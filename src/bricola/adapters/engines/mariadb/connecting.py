@@ -18,6 +18,7 @@ from bricola.core.definitions.model import Binding
 DEFAULT_PORT = 3306
 OLDEST_VERSION = (10, 5)  # from which INSERT … RETURNING is there
 MODES = "ANSI_QUOTES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION,PIPES_AS_CONCAT"
+_RESET_CONNECTION = 0x1F  # COM_RESET_CONNECTION (MariaDB client/server protocol), from version 10.2.4 on
 _PROOFS = ("", "mysql_native_password", "client_ed25519")  # ways to sign on in which a challenge is answered
 _REFUSED = (ER.ACCESS_DENIED_ERROR, ER.DBACCESS_DENIED_ERROR, 1698)
 
@@ -42,9 +43,6 @@ def connect(binding: Binding, endpoint: Endpoint, secret: Secret, networks: Netw
     """One connection with its settings. Blocks; raises pymysql.Error or OSError, and ProblemError where it may not connect."""
     host, port = host_and_port(endpoint.address, DEFAULT_PORT)
     seconds = binding.limits.seconds
-    settings = [f"SET SESSION sql_mode='{MODES}', time_zone='+00:00', max_statement_time={seconds:g}"]
-    if binding.read_only:
-        settings.append("SET SESSION TRANSACTION READ ONLY")
     weak = binding.password_as == "asked" or binding.tls == "verify"
     connection: Connection = (_Driver if weak else _ProofOnly)(
         host=host, port=port, user=secret.user or None, password=secret.value or "", database=binding.database or None,
@@ -54,14 +52,31 @@ def connect(binding: Binding, endpoint: Endpoint, secret: Secret, networks: Netw
         **_tls(binding))
     try:
         connection.connect(_socket(networks.addresses(host, port), port, max(1.0, binding.pool.connect_timeout)))
-        with connection.cursor() as cursor:
-            for statement in settings:
-                cursor.execute(statement)
+        _set(connection, _settings(binding))
     except (pymysql.Error, OSError):
         if connection.open:
             connection.close()
         raise
     return connection
+
+
+def _settings(binding: Binding) -> list[str]:
+    found = [f"SET SESSION sql_mode='{MODES}', time_zone='+00:00', max_statement_time={binding.limits.seconds:g}"]
+    return [*found, "SET SESSION TRANSACTION READ ONLY"] if binding.read_only else found
+
+
+def _set(connection: Connection, statements: Sequence[str]) -> None:
+    with connection.cursor() as cursor:
+        for statement in statements:
+            cursor.execute(statement)
+
+
+def forget(connection: Connection, binding: Binding) -> None:
+    """Take away all that statements left on the session (variables, temporary tables, locks, settings), and set it up again. Blocks; raises
+    pymysql.Error or OSError."""
+    connection._execute_command(_RESET_CONNECTION, "")
+    connection._read_ok_packet()
+    _set(connection, ["SET NAMES utf8mb4", "SET SESSION autocommit=1", *_settings(binding)])
 
 
 def _socket(addresses: Sequence[str], port: int, seconds: float) -> socket.socket:

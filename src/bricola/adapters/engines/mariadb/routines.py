@@ -8,10 +8,13 @@ from bricola.core.sql.routines import Parameter, Routine, Way
 from bricola.core.sql.sessions import DatabaseSession
 from bricola.core.sql.types import enumeration, literal
 
-_ROUTINES = ("SELECT specific_name, routine_type, COALESCE(routine_comment, ''), sql_data_access FROM information_schema.routines"
-             " WHERE routine_schema = DATABASE() AND routine_type IN ('FUNCTION', 'PROCEDURE') ORDER BY specific_name, routine_type")
-_PARAMETERS = ("SELECT CONCAT(routine_type, ' ', specific_name), ordinal_position, parameter_mode, parameter_name, dtd_identifier{0}"
-               " FROM information_schema.parameters WHERE specific_schema = DATABASE() ORDER BY specific_name, ordinal_position")
+_OURS = "NOT IN ('mysql', 'sys', 'information_schema', 'performance_schema')"
+_NAME = "CASE WHEN {0} = DATABASE() THEN specific_name ELSE CONCAT({0}, '.', specific_name) END"
+_ROUTINES = (f"SELECT {_NAME.format('routine_schema')}, routine_type, COALESCE(routine_comment, ''), sql_data_access"
+             f" FROM information_schema.routines WHERE routine_schema {_OURS} AND routine_type IN ('FUNCTION', 'PROCEDURE')"
+             " ORDER BY routine_schema <> DATABASE(), 1, 2")
+_PARAMETERS = (f"SELECT CONCAT(routine_type, ' ', {_NAME.format('specific_schema')}), ordinal_position, parameter_mode, parameter_name,"
+               f" dtd_identifier, DEFAULT_OF FROM information_schema.parameters WHERE specific_schema {_OURS} ORDER BY 1, ordinal_position")
 _DEFAULTS = ("SELECT COUNT(*) FROM information_schema.columns WHERE table_schema = 'information_schema' AND table_name = 'PARAMETERS'"
              " AND column_name = 'PARAMETER_DEFAULT'")  # from version 11.8 on
 _WAYS: dict[str, Way] = {"IN": "in", "OUT": "out", "INOUT": "in-out"}
@@ -21,7 +24,7 @@ _READS = ("READS SQL DATA", "NO SQL")
 async def routines(session: DatabaseSession) -> list[Routine]:
     """All procedures and functions that this user may call or change. What rows a procedure gives no catalogue tells."""
     has_defaults = (await session.rows(_DEFAULTS, []))[0][0]
-    given = grouped(await session.rows(_PARAMETERS.format(", parameter_default" if has_defaults else ", NULL"), []))
+    given = grouped(await session.rows(_PARAMETERS.replace("DEFAULT_OF", "parameter_default" if has_defaults else "NULL"), []))
     return [_routine(row, given.get(f"{row[1]} {row[0]}", [])) for row in await session.rows(_ROUTINES, [])]
 
 

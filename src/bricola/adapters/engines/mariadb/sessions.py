@@ -19,7 +19,7 @@ import pymysql
 from pymysql.constants import ER
 from pymysql.cursors import SSCursor
 
-from bricola.adapters.engines.mariadb.connecting import Connection, connect, is_refusal, said
+from bricola.adapters.engines.mariadb.connecting import Connection, connect, forget, is_refusal, said
 from bricola.adapters.engines.mariadb.refusals import blamed, refusal
 from bricola.adapters.engines.mariadb.types import type_of
 from bricola.adapters.networks import Networks
@@ -75,6 +75,7 @@ class MariaSession:
         self.sound = True
         self.open_transaction = False
         self.keeps = self.given_up = False  # whether a transaction lasts over several steps, and is lost
+        self.stained = False  # whether a routine may have left something behind: variables, settings, temporary tables, locks
 
     def rows_at_once(self, sql: str, parameters: Sequence[Any]) -> list[DriverRow] | None:
         """Never: what goes over a socket is waited for."""
@@ -220,6 +221,7 @@ class MariaSession:
         """Of a CALL: each result, and last what says that it is done, which has no columns."""
         refuse_null_bytes(parameters)
         found: list[Results] = []
+        self.stained = True
         with self.connection.cursor(SSCursor) as cursor:
             cursor.execute(_statement(sql), bound(parameters))
             while True:
@@ -313,7 +315,7 @@ class MariaKind:
         return session.sound and session.connection.open
 
     def is_clean(self, session: MariaSession) -> bool:
-        return self.is_sound(session) and not session.open_transaction
+        return self.is_sound(session) and not session.open_transaction and not session.stained
 
     async def check(self, session: MariaSession) -> bool:
         try:
@@ -326,6 +328,9 @@ class MariaKind:
         try:
             async with asyncio.timeout(5.0):
                 await session._in_worker(session.connection.rollback)
+                if session.stained:
+                    await session._in_worker(lambda: forget(session.connection, self._binding))
+                    session.stained = False
         except (ProblemError, TimeoutError):
             return False
         session.open_transaction = False

@@ -21,6 +21,7 @@ _BY_STATE: Mapping[str, Why] = {
     "3F000": Why.MISSING, "2D000": Why.COMMITS, "42704": Why.MISSING, "428C9": Why.CHECK,
 }
 _VALUES = ("22001", "22003", "22007", "22008", "22P02", "22P03", "22P05", "22021", "22026", "22032", "2200N")
+_RAISED = "P0001"  # raise_exception (appendix A), which other languages use, too
 _RAISING = "exec_stmt_raise"  # the server's own function that runs RAISE, in whatever language its messages are
 _ABOUT = re.compile(r"\((.+?)\)=")  # the columns in the detail of a violation, in every language of the server
 _QUOTED = re.compile(r'"[^"]*"')
@@ -38,7 +39,7 @@ def refusal(error: psycopg.Error, bound: bool) -> Refusal:
     told = error.diag
     state = error.sqlstate or ""
     first = (told.message_primary or str(error).strip().split("\n")[0]).strip()
-    if told.source_function == _RAISING:
+    if told.source_function == _RAISING or state == _RAISED:
         return Refusal(Why.RAISED, f"A function of the database raises an error of its own (SQLSTATE {state}).", _columns(told),
                        told.constraint_name or "", first, state)
     if state in _VALUES:

@@ -48,6 +48,9 @@ from bricola.core.sql.text import numbered
 
 DEFAULT_PORT = 5432
 _POWERS = ("SUPERUSER", "CREATEROLE", "CREATEDB", "REPLICATION", "BYPASSRLS")  # attributes of a role (documentation, chapter 22.2)
+# What DISCARD ALL does (documentation), but for the prepared statements, on which the driver counts. Settings are those of `connect` again.
+_FORGETTING = (b"SET SESSION AUTHORIZATION DEFAULT; RESET ALL; CLOSE ALL; UNLISTEN *; SELECT pg_advisory_unlock_all(); DISCARD TEMP;"
+               b" DISCARD SEQUENCES")
 _PROOFS = "scram-sha-256,none"  # libpq's word; a server that asks for nothing learns nothing
 SSL_MODES = {"off": "disable", "encrypt": "require", "verify": "verify-full"}  # libpq's words for them
 OLDEST_VERSION = 12  # whose statements psycopg 3.2 is tested with
@@ -79,6 +82,7 @@ class PostgresSession:
         self.user = user
         self._stepping = False
         self.keeps = self.given_up = False  # whether a transaction lasts over several steps, and is lost
+        self.stained = False  # whether a routine may have left something behind: settings, temporary tables, locks, a role
 
     @property
     def sound(self) -> bool:
@@ -168,6 +172,7 @@ class PostgresSession:
 
     async def results(self, sql: str, parameters: Sequence[Any]) -> list[Results]:
         """Not as they come: of a result without rows the driver would not tell the columns. The statement says how many it wants."""
+        self.stained = True
         async with self._writing(sql, parameters) as cursor:
             columns, bounds = cursor.description or (), Bounds(self._name, self._limits)
             if columns:
@@ -279,7 +284,7 @@ class PostgresKind:
         return session.sound
 
     def is_clean(self, session: PostgresSession) -> bool:
-        return session.sound and session.connection.info.transaction_status is TransactionStatus.IDLE
+        return session.sound and not session.stained and session.connection.info.transaction_status is TransactionStatus.IDLE
 
     async def check(self, session: PostgresSession) -> bool:
         try:
@@ -292,6 +297,9 @@ class PostgresKind:
         try:
             async with asyncio.timeout(5.0):
                 await session.connection.rollback()
+                if session.stained:
+                    await session.connection.execute(_FORGETTING)
+                    session.stained = False
         except (psycopg.Error, TimeoutError):
             return False
         return self.is_clean(session)

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from bricola.core.definitions.names import kebab_case, label_of, pascal_case, readable, readable_names, snake_case
@@ -19,12 +19,13 @@ _MARK = re.compile(r"^(p|in|out|io|inout|i|o|v|par|prm|arg)_+(?=[A-Za-z])", re.I
 @dataclass(frozen=True)
 class Wish:
     """What is wanted of a routine. `zone` (utc, local) is that of moments which do not say it; `seen` are the results that it gave when it
-    was tried, None when it was not."""
+    was tried, None when it was not, and `samples` the values, by parameter, that it was tried with."""
 
     backend: str
     name: str = ""
     zone: str = ""
     seen: Sequence[Results] | None = None
+    samples: Mapping[str, str] = field(default_factory=dict)
 
 
 def draft_routine(routine: Routine, wish: Wish) -> RoutineDefinition:
@@ -65,7 +66,7 @@ def _named(name: str, there: str) -> str:
 
 def _input(one: Parameter, name: str, wish: Wish) -> RoutineInput:
     return RoutineInput(name=name, **_type(one.type, one.codes, one.name), label=label_of(name), required=not one.optional,
-                        parameter=_named(name, one.name), zone=_zone(one.type, wish, True))
+                        sample=wish.samples.get(one.name), parameter=_named(name, one.name), zone=_zone(one.type, wish, True))
 
 
 def _output(one: Parameter, name: str, wish: Wish) -> RoutineOutput:

@@ -191,12 +191,13 @@ class _Rows:
 
     def _picking(self, columns: tuple[str, ...]) -> Callable[[Sequence[Any]], Sequence[Any]]:
         lower = [one.lower() for one in columns]
+        exact = {one: columns.index(one) for one in self._wanted if one in columns}
         missing = [one for one in self._wanted if one.lower() not in lower]
         if missing:
             raise ProblemError(Problem("routine.column", "The routine gives a result without a column that the definition names.",
                                        Kind.BACKEND, place=self._place, expected=", ".join(missing),
                                        found=", ".join(columns) or "no columns",
                                        mend="The owner of the service corrects 'rows:' in the definition, or the routine."))
-        places = [lower.index(one.lower()) for one in self._wanted]
+        places = [exact[one] if one in exact else lower.index(one.lower()) for one in self._wanted]
         return itemgetter(*places) if len(places) > 1 else lambda row: (row[places[0]],)
 

@@ -43,7 +43,7 @@ async def draft(ports: Ports, environment: str, backend: str, wish: Mapping[str,
     seen = None
     if wish["try_with"] is not None:
         seen = await _tried(ports, environment, backend, found, wish["try_with"])
-    made = draft_routine(found, Wish(backend, wish["name"], wish["zone"], seen))
+    made = draft_routine(found, Wish(backend, wish["name"], wish["zone"], seen, wish["try_with"] or {}))
     news: list[Definition] = [made]
     if wish["service"]:
         words = made.description or f"Calls {made.calls}"
