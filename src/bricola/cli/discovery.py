@@ -6,7 +6,7 @@ from typing import Annotated, Any
 import typer
 
 from bricola.cli.connection import At, Json, connect
-from bricola.cli.output import ask_first, out, print_json, table, text
+from bricola.cli.output import ask_first, out, print_drafts, print_json, table, text
 from bricola.cli.routines import register_routines, routines_beside
 from bricola.core.problems import Problem, ProblemError
 
@@ -108,12 +108,7 @@ def register(app: typer.Typer) -> None:
         if as_json:
             print_json(found)
             return
-        for path, content in found["files"].items():
-            if show:
-                out.print(f"[dim]# {text(path)}[/]")
-                out.print(text(content))
-            else:
-                out.print(f"[green]●[/] saved {text(path)} as a draft")
+        print_drafts(found["files"], show)
         for left in found["left_out"]:
             out.print(f"[yellow]▲[/] {text(left['table'])}.{text(left['column'])} is left out: messages have no type for "
                       f"{text(left['declared'])}.")

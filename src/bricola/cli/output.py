@@ -167,3 +167,13 @@ def ask_first(what: str, as_json: bool, question: str, found: str = "") -> None:
         raise ProblemError(Problem(f"{what}.confirm", "Nothing was changed, since nobody confirmed the plan.", found=found,
                                    mend="Say --yes."))
     typer.confirm(question, abort=True)
+
+
+def print_drafts(files: Mapping[str, str], show: bool) -> None:
+    """Definitions by path: their texts, or that they are saved."""
+    for path, content in files.items():
+        if show:
+            out.print(f"[dim]# {text(path)}[/]")
+            out.print(text(content))
+        else:
+            out.print(f"[green]●[/] saved {text(path)} as a draft")

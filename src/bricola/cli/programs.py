@@ -7,7 +7,7 @@ import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.copybooks import Form, Members, Replacing, copybook_text, members_of, pairs_of
-from bricola.cli.output import out, print_json, table, text
+from bricola.cli.output import out, print_drafts, print_json, table, text
 from bricola.core.problems import Problem, ProblemError
 
 
@@ -128,12 +128,7 @@ def register(app: typer.Typer) -> None:
         if as_json:
             print_json(made)
             return
-        for path, content in made["files"].items():
-            if show:
-                out.print(f"[dim]# {text(path)}[/]")
-                out.print(text(content))
-            else:
-                out.print(f"[green]●[/] saved {text(path)} as a draft")
+        print_drafts(made["files"], show)
         if show:
             return
         if service:

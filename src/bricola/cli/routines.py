@@ -6,7 +6,7 @@ import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.copybooks import pairs_of
-from bricola.cli.output import ask_first, out, print_json, table, text
+from bricola.cli.output import ask_first, out, print_drafts, print_json, table, text
 from bricola.client import Client
 from bricola.core.problems import ProblemError
 
@@ -107,12 +107,7 @@ def register_routines(discover: typer.Typer) -> None:
         if as_json:
             print_json(made)
             return
-        for path, content in made["files"].items():
-            if show:
-                out.print(f"[dim]# {text(path)}[/]")
-                out.print(text(content))
-            else:
-                out.print(f"[green]●[/] saved {text(path)} as a draft")
+        print_drafts(made["files"], show)
         for left in made["left_out"]:
             out.print(f"[yellow]▲[/] {text(left['name'])} is left out: messages have no type for {text(left['declared'])}.")
         for one in made["open_zones"]:

@@ -1,16 +1,13 @@
 /** What is wanted of a table: names, operations, who may call, what belongs to it; and the definitions made of that. */
-import { Plus } from "lucide-react";
 import { useState } from "react";
-import { Link } from "wouter";
 import { ask, type Drafted, type TableDetail } from "../../api";
 import { useAct } from "../../act";
-import { useLens, within } from "../../lens";
 import { Problems, Select } from "../../parts/controls";
 import { TextField } from "../../parts/dialog";
+import { MadeDrafts, MakeActs } from "../../parts/made-drafts";
 import { Mark } from "../../parts/marks";
 import { ShownFiles } from "../../parts/shown-files";
-import { plural } from "../../formats";
-import { rich, t } from "../../text";
+import { t } from "../../text";
 
 export const OPERATIONS = [
   { name: "get", words: t("Read one by its key") },
@@ -33,7 +30,6 @@ export function Wish({
   environment: string;
   onMade: () => void;
 }) {
-  const [view] = useLens();
   const [ticked, setTicked] = useState<string[]>(["get", "find"]);
   const [children, setChildren] = useState<string[]>([]);
   const [object, setObject] = useState("");
@@ -158,21 +154,7 @@ export function Wish({
           ))}
         </fieldset>
       )}
-      <div className="flex gap-2">
-        <button type="submit" className="btn btn-main" aria-disabled={!ready}>
-          {rich("{0}Make it", <Plus size={15} strokeWidth={1.75} />)}
-        </button>
-        <button
-          type="button"
-          className="btn"
-          aria-disabled={!ready}
-          onClick={() => {
-            if (ready) void run(false);
-          }}
-        >
-          {t("Show the text")}
-        </button>
-      </div>
+      <MakeActs ready={ready} onShow={() => void run(false)} />
       {act.problems.length > 0 && (
         <div className="mt-3">
           <Problems problems={act.problems} />
@@ -185,24 +167,12 @@ export function Wish({
         </p>
       ))}
       {made && (
-        <p role="status" className="mt-3">
-          {rich(
-            "{0} Saved as {1}: {2}. {3} It is reachable in {4} after a release and a deployment.",
-            <Mark name="draft" />,
-            plural(made.length, "draft"),
-            made.join(", "),
-            service ? (
-              <Link className="act" href={within(`/services/${service}`, view)}>
-                {rich("Look at {0} →", service)}
-              </Link>
-            ) : (
-              <Link className="act" href={within("/definitions/objects", view)}>
-                {t("Look at the object →")}
-              </Link>
-            ),
-            environment,
-          )}
-        </p>
+        <MadeDrafts
+          paths={made}
+          service={service}
+          seen={{ word: t("Look at the object →"), path: "/definitions/objects" }}
+          environment={environment}
+        />
       )}
       {shown && <ShownFiles files={shown} />}
     </form>

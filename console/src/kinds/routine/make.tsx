@@ -1,16 +1,13 @@
 /** What is wanted of a routine: names, who may call it, and its rows, which show when it is called once. */
-import { Plus } from "lucide-react";
 import { useState } from "react";
-import { Link } from "wouter";
 import { ask, type RoutineDetail, type RoutineDrafted } from "../../api";
 import { useAct } from "../../act";
-import { useLens, within } from "../../lens";
 import { Problems, Select } from "../../parts/controls";
 import { TextField } from "../../parts/dialog";
+import { MadeDrafts, MakeActs } from "../../parts/made-drafts";
 import { Mark } from "../../parts/marks";
 import { ShownFiles } from "../../parts/shown-files";
-import { plural } from "../../formats";
-import { rich, t } from "../../text";
+import { t } from "../../text";
 
 export function MakeOperation({
   routine,
@@ -23,7 +20,6 @@ export function MakeOperation({
   environment: string;
   onMade: () => void;
 }) {
-  const [view] = useLens();
   const [name, setName] = useState("");
   const [service, setService] = useState("");
   const [operation, setOperation] = useState("");
@@ -128,21 +124,7 @@ export function MakeOperation({
           )}
         </fieldset>
       )}
-      <div className="flex gap-2">
-        <button type="submit" className="btn btn-main" aria-disabled={!ready}>
-          {rich("{0}Make it", <Plus size={15} strokeWidth={1.75} />)}
-        </button>
-        <button
-          type="button"
-          className="btn"
-          aria-disabled={!ready}
-          onClick={() => {
-            if (ready) void run(false);
-          }}
-        >
-          {t("Show the text")}
-        </button>
-      </div>
+      <MakeActs ready={ready} onShow={() => void run(false)} />
       {act.problems.length > 0 && (
         <div className="mt-3">
           <Problems problems={act.problems} />
@@ -161,24 +143,12 @@ export function MakeOperation({
         </p>
       )}
       {draft?.saved && (
-        <p role="status" className="mt-3">
-          {rich(
-            "{0} Saved as {1}: {2}. {3} It is reachable in {4} after a release and a deployment.",
-            <Mark name="draft" />,
-            plural(Object.keys(draft.files).length, "draft"),
-            Object.keys(draft.files).join(", "),
-            service ? (
-              <Link className="act" href={within(`/services/${service}`, view)}>
-                {rich("Look at {0} →", service)}
-              </Link>
-            ) : (
-              <Link className="act" href={within("/definitions", view)}>
-                {t("Look at the definitions →")}
-              </Link>
-            ),
-            environment,
-          )}
-        </p>
+        <MadeDrafts
+          paths={Object.keys(draft.files)}
+          service={service}
+          seen={{ word: t("Look at the definitions →"), path: "/definitions" }}
+          environment={environment}
+        />
       )}
       {draft && !draft.saved && <ShownFiles files={draft.files} />}
     </form>
