@@ -1,12 +1,18 @@
-"""Objects in the console: made of a table, edited, published by ticks; real keys, trials and comparison at the bench."""
+"""What lies in a database, in the console: objects made of tables, edited, published by ticks; real keys, trials and comparison at the bench;
+and routines, found beneath the tables and tried."""
 
 import re
 import sqlite3
+from collections.abc import Iterator
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from bricola.client import Client
 from tests.conftest import Demo
+from tests.core.databases import Servers
+from tests.core.routines import MARIADB, ROWS
+from tests.postgres import PASSWORD
 
 
 def test_a_table_becomes_a_service_with_what_is_ticked(desk: Page, own: Demo) -> None:
@@ -144,3 +150,49 @@ def test_several_tables_are_ticked_planned_and_saved_and_a_role_is_let_in(desk: 
         expect(desk.get_by_role("row").filter(has_text="QuayBook")).to_contain_text("GetGauge")
         [place] = [one for one in client.access() if one["service"] == "QuayBook"]
         assert [(one["role"], one["operations"]) for one in place["roles"]] == [("auditor", ["GetGauge"])]
+
+
+@pytest.fixture
+def toll_desk(own: Demo) -> Iterator[Client]:
+    """A real server with routines, bound in rehearsal."""
+    servers = Servers()
+    server = servers.get("mariadb")
+    connection = server.connect()
+    with connection.cursor() as cursor:
+        for one in (*MARIADB, *ROWS):
+            cursor.execute(one)
+    connection.close()
+    with Client(own.url) as made:
+        made.sign_in("imke", own.password("imke"))
+        made.add_credential("toll-desk", PASSWORD, user="bricola")
+        made.connect_backend("toll-desk", "rehearsal", "mariadb",
+                             {"address": server.address, "database": "registry", "credential": "toll-desk"})
+        yield made
+    servers.close()
+
+
+def test_a_procedure_is_found_tried_and_made_an_operation(desk: Page, own: Demo, toll_desk: Client) -> None:
+    desk.goto(f"{own.url}/definitions/database?place=rehearsal%20toll-desk")
+    routines = desk.get_by_label("Routines")
+    expect(routines.get_by_role("button")).to_have_count(7)
+    desk.get_by_label("Part of a name or comment").fill("sheet")
+    expect(desk.get_by_text("No table mentions that.")).to_be_visible()
+    routines.get_by_role("button", name="lock_sheet").click()
+    expect(desk.get_by_role("heading", name="lock_sheet")).to_be_visible()
+    expect(desk.get_by_text("no catalogue tells")).to_be_visible()
+    make = desk.get_by_label("Make an operation")
+    make.get_by_role("button", name="Show the text").click()
+    expect(make.get_by_text("they are not in the definition")).to_be_visible()
+    make.get_by_label("Call it once in rehearsal").check()
+    make.get_by_label("p_lock").fill("LM01")
+    make.get_by_role("button", name="Show the text").click()
+    expect(make.get_by_text("record: LockSheetRow2")).to_be_visible()
+    make.get_by_label("Service").fill("LockSheets")
+    make.get_by_label("Roles").fill("lock-desk")
+    make.get_by_role("button", name="Make it").click()
+    expect(make.get_by_role("status")).to_contain_text("routines/lock-sheet.yaml")
+    expect(routines.get_by_role("button", name="lock_sheet")).to_contain_text("in LockSheets")
+    toll_desk.release("LockSheets")
+    toll_desk.deploy("LockSheets", "rehearsal")
+    answer = toll_desk.call("rehearsal", "LockSheets", "LockSheet", {"lock": "LM01"})["answer"]
+    assert [one["number"] for one in answer["row2"]] == [1, 2]

@@ -181,4 +181,4 @@ def test_mariadbs_words_are_cut_to_what_holds_no_values(value: str) -> None:
         found = mariadb_refusals.refusal(code, message, "HY000")
         assert secret not in found.said
         assert found.columns == ((column,) if column else ())
-    assert mariadb_refusals.refusal(1062, f"Duplicate entry '{secret}' for key 'word_once'").why is Why.UNIQUE
+    assert mariadb_refusals.refusal(1062, f"Duplicate entry '{secret}' for key 'word_once'", "23000").why is Why.UNIQUE

@@ -38,7 +38,7 @@ faults:
 
 @pytest.fixture(params=ROUTINES)
 async def river(request: pytest.FixtureRequest, tmp_path: Path, servers: Servers) -> AsyncIterator[Database]:
-    found = Database(request.param, tmp_path, servers, requests="marks", limits=StatementLimits(seconds=2.0))
+    found = Database(request.param, tmp_path, servers, requests="marks", limits=StatementLimits(seconds=1.0))
     found.run(*ROUTINES[request.param], *ROWS, MARKS)
     yield found
     await found.pool.close()
@@ -204,7 +204,7 @@ async def test_a_routine_that_commits_is_told_and_can_have_its_own_transactions(
 
 async def test_one_that_loops_is_stopped_and_the_session_goes_on(river: Database) -> None:
     live = publish(river, await draft(river, "wait_for"))
-    for within in (None, Call(deadline=river.pool.now() + 0.5)):
+    for within in (None, Call(deadline=river.pool.now() + 0.3)):
         began = time.monotonic()
         problem = await refused(live, "WaitFor", within, seconds=Decimal("1.00"))
         assert problem.kind in (Kind.BUSY, Kind.LIMIT)
