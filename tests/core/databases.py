@@ -96,7 +96,7 @@ class Database:
 
     def publish(self, texts: Iterable[str], service: str, **environment: Any) -> LiveService:
         """The service of these definitions, live on this database; the backend is called river."""
-        backend = BackendDefinition(name="river", engine=self.engine)  # type: ignore[arg-type]
+        backend = BackendDefinition(name="river", engine=self.engine)
         catalogue = Catalogue([backend, *(read_definition(text) for text in texts)])
         found = catalogue.find_service(service)
         assert found is not None

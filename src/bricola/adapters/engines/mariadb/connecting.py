@@ -52,7 +52,7 @@ def connect(binding: Binding, endpoint: Endpoint, secret: Secret, networks: Netw
         **_tls(binding))
     try:
         connection.connect(_socket(networks.addresses(host, port), port, max(1.0, binding.pool.connect_timeout)))
-        _set(connection, _settings(binding))
+        _set_up(connection, binding)
     except (pymysql.Error, OSError):
         if connection.open:
             connection.close()
@@ -60,23 +60,22 @@ def connect(binding: Binding, endpoint: Endpoint, secret: Secret, networks: Netw
     return connection
 
 
-def _settings(binding: Binding) -> list[str]:
-    found = [f"SET SESSION sql_mode='{MODES}', time_zone='+00:00', max_statement_time={binding.limits.seconds:g}"]
-    return [*found, "SET SESSION TRANSACTION READ ONLY"] if binding.read_only else found
-
-
-def _set(connection: Connection, statements: Sequence[str]) -> None:
+def _set_up(connection: Connection, binding: Binding, *more: str) -> None:
+    """The settings of a session, with more of them before."""
+    seconds = binding.limits.seconds
+    settings = [*more, f"SESSION sql_mode='{MODES}'", "SESSION time_zone='+00:00'", f"SESSION max_statement_time={seconds:g}"]
     with connection.cursor() as cursor:
-        for statement in statements:
-            cursor.execute(statement)
+        cursor.execute(f"SET {', '.join(settings)}")
+        if binding.read_only:
+            cursor.execute("SET SESSION TRANSACTION READ ONLY")
 
 
 def forget(connection: Connection, binding: Binding) -> None:
-    """Take away all that statements left on the session (variables, temporary tables, locks, settings), and set it up again. Blocks; raises
-    pymysql.Error or OSError."""
+    """Roll back what is open, take away all that statements left on the session (variables, temporary tables, locks, settings), and set it
+    up again. Blocks; raises pymysql.Error or OSError."""
     connection._execute_command(_RESET_CONNECTION, "")
     connection._read_ok_packet()
-    _set(connection, ["SET NAMES utf8mb4", "SET SESSION autocommit=1", *_settings(binding)])
+    _set_up(connection, binding, "NAMES utf8mb4", "SESSION autocommit=1")
 
 
 def _socket(addresses: Sequence[str], port: int, seconds: float) -> socket.socket:

@@ -327,10 +327,9 @@ class MariaKind:
     async def reset(self, session: MariaSession) -> bool:
         try:
             async with asyncio.timeout(5.0):
-                await session._in_worker(session.connection.rollback)
-                if session.stained:
-                    await session._in_worker(lambda: forget(session.connection, self._binding))
-                    session.stained = False
+                anew = partial(forget, session.connection, self._binding) if session.stained else session.connection.rollback
+                await session._in_worker(anew)
+                session.stained = False
         except (ProblemError, TimeoutError):
             return False
         session.open_transaction = False
