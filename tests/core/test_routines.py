@@ -121,13 +121,13 @@ async def test_errors_are_faults_by_state_number_or_words_and_nothing_is_stored(
     text = await draft(river, "raise_rate", r"""
 faults:
   KeeperSaysNo: {says: "says no", message: The keeper does not allow it., fields: [lock]}
-  TooDear: {parameter: p_state, values: [dear], description: It would be too dear., fields: [lock, rate]}
+  TooDear: {parameter: p_state, values: [dear], description: When it is., message: It would be too dear., fields: [lock, rate]}
 """)
     live = publish(river, text)
     fault = await refused(live, "RaiseRate", lock="LM01", by=Decimal("-1.00"), steps=1)
     assert (fault.name, fault.message, fault.detail["lock"]) == ("KeeperSaysNo", "The keeper does not allow it.", "LM01")
     fault = await refused(live, "RaiseRate", lock="LM02", by=Decimal("2.00"), steps=1)
-    assert fault.name == "TooDear"
+    assert (fault.name, fault.message) == ("TooDear", "It would be too dear.")
     assert fault.detail["rate"] == Decimal("51.50")
     assert (rate(river), rate(river, "LM02")) == (Decimal("1.25"), Decimal("49.50"))
     problem = await refused(live, "RaiseRate", lock="LM01", by=Decimal("500.00"), steps=1)  # nothing declares the rule of the table
@@ -199,7 +199,9 @@ async def test_a_routine_that_commits_is_told_and_can_have_its_own_transactions(
     assert len(rows(river, "SELECT number FROM passage")) == 2
     assert await call(own, "CloseMonth", lock="LM01") == {}
     assert len(rows(river, "SELECT number FROM passage")) == 4
-    assert (await refused(own, "CloseMonth", lock="LM01")).code == "write.unique"
+    problem = await refused(own, "CloseMonth", lock="LM01")
+    assert problem.code == "write.unique"
+    assert "nothing was stored" not in problem.mend  # that nobody knows
 
 
 async def test_one_that_loops_is_stopped_and_the_session_goes_on(river: Database) -> None:
@@ -231,14 +233,14 @@ async def test_rows_are_told_by_the_names_of_their_columns(river: Database) -> N
     assert "tons" in problem.found
 
 
-async def tried(river: Database, name: str) -> list[Results] | None:
+async def tried(river: Database, name: str, given: dict[str, Any] | None = None) -> list[Results] | None:
     """What a routine gave when it was called, where no catalogue tells what it gives."""
     routine = (await found(river))[name]
     if not routine.shows_rows:
         return None
     session = await river.pool.borrow(Call())
     try:
-        return await results_of(session, FORMS[river.engine], routine, {"p_lock": "LM01"})
+        return await results_of(session, FORMS[river.engine], routine, {"p_lock": "LM01"} if given is None else given)
     finally:
         river.pool.give_back(session, False)
 
@@ -437,6 +439,18 @@ async def test_a_lost_session_is_replaced_where_nothing_is_changed(river: Databa
         await broken("SlowWrite")
     assert caught.value.problem.code == "backend.failed"
     assert (await call(live, "SlowRead")) == {"result": 1}
+
+
+async def test_a_row_whose_fields_are_called_like_arguments_and_a_cursor_that_is_named(servers: Servers, tmp_path: Path) -> None:
+    river = Database("postgresql", tmp_path, servers)
+    river.run("CREATE TABLE tariff (lock text, rate numeric(9,2))", "INSERT INTO tariff VALUES ('LM01', 1.25)",
+              "CREATE FUNCTION tariff_of(lock text) RETURNS tariff STABLE LANGUAGE sql AS $$ SELECT * FROM tariff t WHERE t.lock = $1 $$",
+              "CREATE FUNCTION all_rates(c refcursor) RETURNS refcursor STABLE LANGUAGE plpgsql AS $$"
+              " BEGIN OPEN c FOR SELECT * FROM tariff; RETURN c; END $$")
+    live = publish(river, await draft(river, "tariff_of"), await draft(river, "all_rates", seen=await tried(river, "all_rates", {})))
+    assert await call(live, "TariffOf", lock="LM01") == {"lock2": "LM01", "rate": Decimal("1.25")}
+    assert (await call(live, "AllRates"))["row"] == [{"lock": "LM01", "rate": Decimal("1.25")}]
+    await river.pool.close()
 
 
 async def test_calls_at_once_keep_their_values_apart(river: Database) -> None:

@@ -175,6 +175,14 @@ def test_what_cannot_be_carried_is_named(river: River) -> None:
         river.admin.draft_routine("trial", "river", "quote_tol")
 
 
+def test_moments_without_a_zone_are_asked_about_wherever_they_stand(river: River) -> None:
+    said = {"try_with": {"p_lock": "LM01"}}
+    assert river.admin.draft_routine("trial", "river", "passages", **said)["open_zones"] == ["passed"]
+    made = river.admin.draft_routine("trial", "river", "passages", zone="utc", **said)
+    assert made["open_zones"] == []
+    assert "zone: utc" in made["files"]["routines/passages.yaml"]
+
+
 def test_one_of_several_of_a_name_is_told_by_its_parameters(river: River) -> None:
     if river.engine == "mariadb":
         pytest.skip("it has one routine of a name")

@@ -18,6 +18,7 @@ from bricola.core.problems import Kind, Problem, ProblemError
 from bricola.core.sql.routines import CURSOR, Form, Results, RoutineTransaction, Way
 from bricola.core.sql.statements import quoted, table_name
 
+_KEPT = 256  # statements of one routine, one for each choice of optional arguments that callers make
 UNNAMED = "$"  # begins the name that a parameter without one is given here: $1, $2, …
 
 # Without a length these words mean one of a single character or bit (ISO/IEC 9075-2, 6.1), and a cast would cut what is longer.
@@ -62,24 +63,31 @@ class Called(NamedTuple):
     sets: list[Results]
 
 
-async def call_named(inside: RoutineTransaction, signature: Signature, given: Mapping[str, Any]) -> Called:
-    """Raises RefusedError, and ProblemError for an optional argument that cannot be left out alone."""
-    sql, names = _named(signature, frozenset(given))
-    results = await inside.results(sql, [given[one] for one in names])
-    found = results[0] if results else Results((), [], lambda: ())
+# Calls a routine with values by parameter. Raises RefusedError, and ProblemError for an optional argument that cannot be left out alone.
+Calling = Callable[[RoutineTransaction, Mapping[str, Any]], Awaitable[Called]]
+
+
+def by_names(signature: Signature) -> Calling:
+    statement = lru_cache(_KEPT)(lambda given: _named(signature, given))
     outs = [one for one in signature.arguments if one.comes_out]
-    if signature.gives_rows:
-        return Called([], [found])
-    values = list(found.rows[0])[:len(outs)] if found.rows and outs else []
-    cursors = [value for row in found.rows for one, value in zip(outs, row, strict=False) if one.declared == CURSOR and value is not None]
-    return Called(values, [await _fetched(inside, one, signature.most) for one in cursors])
+
+    async def call(inside: RoutineTransaction, given: Mapping[str, Any]) -> Called:
+        sql, names = statement(frozenset(given))
+        results = await inside.results(sql, [given[one] for one in names])
+        found = results[0] if results else Results((), [], lambda: ())
+        if signature.gives_rows:
+            return Called([], [found])
+        values = list(found.rows[0])[:len(outs)] if found.rows and outs else []
+        cursors = [value for row in found.rows for one, value in zip(outs, row, strict=False) if one.declared == CURSOR]
+        return Called(values, [await _fetched(inside, one, signature.most) for one in cursors if one is not None])
+
+    return call
 
 
 async def _fetched(inside: RoutineTransaction, cursor: str, most: int) -> Results:
     return (await inside.results(f"FETCH FORWARD {most} FROM {quoted(cursor)}", []))[0]
 
 
-@lru_cache(1024)
 def _named(signature: Signature, given: frozenset[str]) -> tuple[str, tuple[str, ...]]:
     """The statement, and the parameters whose values it takes, in order."""
     texts, names = [], []
@@ -106,22 +114,22 @@ def _type(declared: str) -> str:
     return _WITHOUT_LENGTH.get(bare.lower(), bare)
 
 
-async def call_by_variables(inside: RoutineTransaction, signature: Signature, given: Mapping[str, Any]) -> Called:
-    """Raises RefusedError, and ProblemError for an optional argument that cannot be left out alone."""
-    if signature.form == "function":
-        names = [one.name for one in _left_out(signature, frozenset(given))]
-        marks = ", ".join("?" if name in given else "NULL" for name in names)
-        found = await inside.results(f"SELECT {table_name(signature.name)}({marks})", [given[one] for one in names if one in given])
-        return Called(list(found[0].rows[0]), [])
-    call, names_in, before, names_before, after = _by_variables(signature, frozenset(given))
-    if before:
-        await inside.write(before, [given.get(one) for one in names_before])
-    sets = await inside.results(call, [given[one] for one in names_in])
-    values = list((await inside.rows(after, []))[0]) if after else []
-    return Called(values, sets)
+def by_variables(signature: Signature) -> Calling:
+    statements = lru_cache(_KEPT)(lambda given: _by_variables(signature, given))
+    is_function = signature.form == "function"
+
+    async def call(inside: RoutineTransaction, given: Mapping[str, Any]) -> Called:
+        calls, names_in, before, names_before, after = statements(frozenset(given))
+        if before:
+            await inside.write(before, [given.get(one) for one in names_before])
+        sets = await inside.results(calls, [given[one] for one in names_in])
+        if is_function:
+            return Called(list(sets[0].rows[0]), [])
+        return Called(list((await inside.rows(after, []))[0]) if after else [], sets)
+
+    return call
 
 
-@lru_cache(1024)
 def _by_variables(signature: Signature, given: frozenset[str]) -> tuple[str, tuple[str, ...], str, tuple[str, ...], str]:
     """The call with the parameters that it takes; what sets variables before, with those it takes; and what reads them afterwards."""
     texts, names, before, kept = [], [], [], []
@@ -137,7 +145,8 @@ def _by_variables(signature: Signature, given: frozenset[str]) -> tuple[str, tup
         kept.append(f"CAST({variable} AS FLOAT)" if one.declared.lower().startswith("float") else variable)
     sets = f"SET {', '.join(text for _, text in before)}" if before else ""
     reads = f"SELECT {', '.join(kept)}" if kept else ""
-    return f"CALL {table_name(signature.name)}({', '.join(texts)})", tuple(names), sets, tuple(name for name, _ in before), reads
+    verb = "CALL" if signature.form == "procedure" else "SELECT"
+    return f"{verb} {table_name(signature.name)}({', '.join(texts)})", tuple(names), sets, tuple(name for name, _ in before), reads
 
 
 def _left_out(signature: Signature, given: frozenset[str]) -> list[Argument]:
@@ -152,5 +161,4 @@ def _left_out(signature: Signature, given: frozenset[str]) -> list[Argument]:
     return found
 
 
-Calling = Callable[[RoutineTransaction, Signature, Mapping[str, Any]], Awaitable[Called]]
-CALLINGS: Mapping[str, Calling] = {"named": call_named, "variables": call_by_variables}
+CALLINGS: Mapping[str, Callable[[Signature], Calling]] = {"named": by_names, "variables": by_variables}

@@ -62,7 +62,9 @@ def _routine(row: Any, given: list[Any], fields: list[Any]) -> Routine:
         if several and result != CURSOR:
             columns = [Column(*one) for one in held] or [Column(name.rpartition(".")[2], result, told)]
         elif held:
-            parameters += [Parameter(called, "out", declared, kind_of) for called, declared, kind_of in held]
+            taken = {one.name for one in parameters}  # a field of the row may be called like an argument
+            parameters += [Parameter(f"{called}{'_2' if called in taken else ''}", "out", declared, kind_of)
+                           for called, declared, kind_of in held]
         else:
             own = "result" if all(one.name != "result" for one in parameters) else "result2"
             parameters.append(Parameter(own, "returns", result, told))

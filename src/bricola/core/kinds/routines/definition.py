@@ -91,7 +91,7 @@ class ResultSet(NamedPart):
 
 class RoutineFault(NamedPart):
     """A refusal that callers are told as such: an error that the routine raises, by its state, its number or its words; or a value of what
-    comes out. Nothing of the call is stored then."""
+    comes out. Nothing of the call is stored then, but for what a routine has committed by itself."""
 
     description: Line = ""
     """When it comes."""

@@ -66,16 +66,16 @@ def _named(name: str, there: str) -> str:
 
 def _input(one: Parameter, name: str, wish: Wish) -> RoutineInput:
     return RoutineInput(name=name, **_type(one.type, one.codes, one.name), label=label_of(name), required=not one.optional,
-                        sample=wish.samples.get(one.name), parameter=_named(name, one.name), zone=_zone(one.type, wish, True))
+                        sample=wish.samples.get(one.name), parameter=_named(name, one.name), zone=_zone(one.type, wish))
 
 
 def _output(one: Parameter, name: str, wish: Wish) -> RoutineOutput:
     return RoutineOutput(name=name, **_type(one.type, one.codes, one.name), label=label_of(name), required=False,
-                         parameter=_named(name, one.name), zone=_zone(one.type, wish, True))
+                         parameter=_named(name, one.name), zone=_zone(one.type, wish))
 
 
-def _zone(told: ColumnType, wish: Wish, local: bool) -> Any:
-    return (wish.zone or ("local" if local else "")) if told.zone == OPEN_ZONE else "utc" if told.zone == "utc" else ""
+def _zone(told: ColumnType, wish: Wish) -> Any:
+    return (wish.zone or "local") if told.zone == OPEN_ZONE else told.zone
 
 
 def _rows(routine: Routine, wish: Wish, taken: Collection[str]) -> Iterator[ResultSet]:
@@ -95,7 +95,7 @@ def _rows(routine: Routine, wish: Wish, taken: Collection[str]) -> Iterator[Resu
         names = readable_names(usable)
         yield ResultSet(name=name, record=f"{base}Row{last}", columns=tuple(
             ResultColumn(name=names[there], **_type(told, (), there), label=label_of(names[there]), required=False,
-                         column=_named(names[there], there), zone="utc" if _zone(told, wish, False) == "utc" else "")
+                         column=_named(names[there], there), zone="utc" if _zone(told, wish) == "utc" else "")
             for there, told in usable.items()))
 
 
@@ -104,9 +104,11 @@ def left_out(routine: Routine) -> list[tuple[str, str]]:
     return [(name, declared) for name, kind, declared in _told(routine) if not kind.base and declared != CURSOR]
 
 
-def open_zones(routine: Routine) -> list[str]:
+def open_zones(routine: Routine, seen: Sequence[Results] | None) -> list[str]:
     """Parameters and columns with moments of which the database does not say in which zone they are."""
-    return [name for name, kind, _ in _told(routine) if kind.zone == OPEN_ZONE]
+    shown = [(name, told) for one in seen or () for name, told in zip(one.columns, one.types(), strict=True) if told is not None]
+    told = (*((name, kind) for name, kind, _ in _told(routine)), *shown)
+    return list(dict.fromkeys(name for name, kind in told if kind.zone == OPEN_ZONE))
 
 
 def _told(routine: Routine) -> Iterator[tuple[str, ColumnType, str]]:

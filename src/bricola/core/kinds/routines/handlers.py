@@ -102,14 +102,14 @@ class _Routine:
             value = given.get(name)
             if value is not None:
                 arguments[parameter] = value
-        called = await self._source.call(inside, self._source.signature, arguments)
+        called = await self._source.call(inside, arguments)
         if call.span is not None:
             call.note(f"{self._definition.calls}: {len(called.values)} values, {len(called.sets)} results")
         outs = dict(zip(self._outs, called.values, strict=False))
         answer = self._read_outputs([outs.get(one) for one in self._of_outputs])
         for one in self._source.faults:
             if one.values(outs):
-                raise self._fault(one.fault, one.fault.description or one.fault.name, given, answer)
+                raise self._fault(one.fault, one.fault.message or one.fault.description or one.fault.name, given, answer)
         self._rows_of(called, answer)
         return answer
 
@@ -119,7 +119,7 @@ class _Routine:
             at = one.set.set - 1 if one.set.set else at
             if at < len(called.sets):
                 answer[one.set.name] = one.read(called.sets[at])
-            elif one.set.optional or self._source.signature.gives_rows:
+            elif one.set.optional or self._definition.gives_rows:
                 answer[one.set.name] = []
             else:
                 raise ProblemError(Problem("routine.sets", "The routine gives fewer results than its definition says.", Kind.BACKEND,
@@ -160,6 +160,8 @@ class _Routine:
         problem = replace(error.problem, place=self._operation, inner=f"{told} Routine {self._definition.calls}.")
         if refusal.why is Why.RAISED and self._tells:
             problem = replace(problem, message=words)
+        if self._definition.transaction == "own":  # what it committed before is stored, whatever became of the rest
+            problem = replace(problem, mend="Look what it has stored before it stopped.")
         if refusal.why is Why.RIGHTS and not self._definition.writes:
             problem = replace(problem, mend="Where the routine changes something, its owner says 'writes: true'.")
         return ProblemError(problem)

@@ -37,7 +37,6 @@ class ResolvedRoutine:
 
     definition: RoutineDefinition
     call: Calling
-    signature: Signature
     inputs: tuple[Element, ...]
     outputs: tuple[Element, ...]
     sets: tuple[tuple[ResultSet, Record], ...]
@@ -47,8 +46,8 @@ class ResolvedRoutine:
 def resolve_routine(definition: RoutineDefinition, catalogue: Catalogue) -> ResolvedRoutine:
     """Raises ProblemError with everything that does not fit together."""
     place = f"routine {definition.name}"
-    call = CALLINGS.get(dialect_of(definition.backend, catalogue).routines)
-    if call is None:
+    calling = CALLINGS.get(dialect_of(definition.backend, catalogue).routines)
+    if calling is None:
         raise ProblemError(Problem("routine.backend", "The routine needs a database that has routines.", place=f"{place}, backend",
                                    found=shown(definition.backend)))
     inputs = tuple(_input(one, element, f"{place}, input, {one.name}") for one, element in zip(
@@ -70,7 +69,7 @@ def resolve_routine(definition: RoutineDefinition, catalogue: Catalogue) -> Reso
     signature = Signature(
         definition.calls, definition.form, tuple(Argument(one.name, one.way, one.declared, one.optional) for one in definition.parameters),
         definition.gives_rows, max((one.most for one in definition.rows), default=0) + 1)
-    return ResolvedRoutine(definition, call, signature, inputs, outputs, sets, tuple(faults))
+    return ResolvedRoutine(definition, calling(signature), inputs, outputs, sets, tuple(faults))
 
 
 def _input(part: RoutineInput, element: Element, place: str) -> Element:

@@ -53,7 +53,7 @@ async def draft(ports: Ports, environment: str, backend: str, wish: Mapping[str,
     changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)] if wish["save"] else []
     return {"files": files, "saved": wish["save"], "changes": changes, "unseen_rows": found.shows_rows and seen is None,
             "left_out": [{"name": name, "declared": declared} for name, declared in left_out(found)],
-            "open_zones": [] if wish["zone"] else open_zones(found)}
+            "open_zones": [] if wish["zone"] else open_zones(found, seen)}
 
 
 async def _tried(ports: Ports, environment: str, backend: str, found: Routine, texts: Mapping[str, str]) -> Sequence[Results]:
