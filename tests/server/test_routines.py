@@ -83,8 +83,10 @@ def test_found_beside_tables_drafted_and_called(river: River) -> None:
     assert "declared to read only" in told
     assert "saved routines/quote-toll.yaml" in river.command(
         "discover", "operation", "trial", "river", "quote_toll", "--service", "Tolls", "--role", "all")
+    assert not river.admin.routine("trial", "river", "quote_toll")["serving"]  # a draft is nothing that answers
     river.admin.release("Tolls")
     river.admin.deploy("Tolls", "trial")
+    assert river.admin.routine("trial", "river", "quote_toll")["serving"]
     values = {"lock": "LM02", "tons": "2.00", "reduced": True}
     assert river.admin.call("trial", "Tolls", "QuoteToll", values)["answer"] == {"result": "49.50"}
     transport = zeep.Transport()

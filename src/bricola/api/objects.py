@@ -60,6 +60,7 @@ class TableRow(TypedDict):
     key: list[str]
     reasons: list[str]
     used: list[str]
+    serving: bool
 
 
 @closed
@@ -104,6 +105,7 @@ class TableDetail(TypedDict):
     key: list[str]
     reasons: list[str]
     used: list[str]
+    serving: bool
     key_from: str
     unique: list[str]
     foreign_keys: list[TableReference]

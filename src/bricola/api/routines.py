@@ -9,7 +9,8 @@ from bricola.api.definitions import Change
 @closed
 class RoutineRow(TypedDict):
     """A procedure or function; `takes` and `gives` are the names of what goes in and comes out. With `shows_rows` what rows it gives shows
-    only when it runs; `reasons` say why it cannot be published."""
+    only when it runs; `reasons` say why it cannot be published, and
+    `serving` whether an operation that runs it is live there."""
 
     name: str
     form: str
@@ -22,6 +23,7 @@ class RoutineRow(TypedDict):
     gives: list[str]
     reasons: list[str]
     used: list[str]
+    serving: bool
 
 
 @closed

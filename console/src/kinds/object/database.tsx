@@ -159,9 +159,9 @@ export default function DatabasePage() {
   );
 }
 
-/** Green only where a service publishes it; an object alone is a draft of one. */
+/** Green only where an operation is live; a draft is none. */
 function markOf(table: TableRow) {
-  if (table.used.some((one) => !one.endsWith("not published"))) return "serving";
+  if (table.serving) return "serving";
   return table.used.length ? "draft" : table.reasons.length ? "risk" : "none";
 }
 

@@ -60,8 +60,8 @@ export default function RoutineList({
   );
 }
 
-/** Green only where a service publishes it; a definition alone is a draft of one. */
+/** Green only where an operation is live; a draft is none. */
 function markOf(one: RoutineRow) {
-  if (one.used.some((words) => !words.endsWith("not published"))) return "serving";
+  if (one.serving) return "serving";
   return one.used.length ? "draft" : one.reasons.length ? "risk" : "none";
 }

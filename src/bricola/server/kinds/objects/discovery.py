@@ -21,6 +21,7 @@ from bricola.server.ports.places import bound_backend
 from bricola.server.usecases import definitions
 from bricola.server.usecases.definitions import Ports
 from bricola.server.usecases.new_services import refuse_taken
+from bricola.server.usecases.publishing_state import published
 
 _LOOKUP_COLUMNS = 3
 _ROWS_LOOKED_AT = 20  # for samples
@@ -31,8 +32,8 @@ async def tables(ports: Ports, environment: str, backend: str, search: str = "")
     place = ports.drafts.environment(environment)
     words = search.lower().split()
     found = [one for one in await all_tables(ports, place, backend) if all(_mentions(one, word) for word in words)]
-    published = _published(ports, backend)
-    return [_summary(one, published) for one in found]
+    known = _published(ports, environment, backend)
+    return [_summary(one, known) for one in found]
 
 
 async def table(ports: Ports, environment: str, backend: str, name: str) -> dict[str, Any]:
@@ -42,7 +43,7 @@ async def table(ports: Ports, environment: str, backend: str, name: str) -> dict
     others = {one.name: one for one in everything}
     async with ports.places.visit(place, backend, ports.drafts.catalogue) as session:
         found = await _counted(session, found, _tables(ports, place, backend))
-    return _summary(found, _published(ports, backend)) | {
+    return _summary(found, _published(ports, environment, backend)) | {
         "columns": [_column(one) for one in found.columns], "unique": list(found.unique), "key_from": found.key_from,
         "foreign_keys": [asdict(one) for one in found.foreign_keys],
         "children": [{"table": other, "columns": list(key.columns), "targets": list(key.targets), "rows": others[other].rows,
@@ -151,17 +152,16 @@ def _mentions(table: Table, word: str) -> bool:
     return any(word in text.lower() for text in told)
 
 
-def _published(ports: Ports, backend: str) -> dict[str, list[str]]:
-    """By table: the objects made of it, and the services that publish them."""
-    found: dict[str, list[str]] = {}
+def _published(ports: Ports, environment: str, backend: str) -> dict[str, list[tuple[str, bool]]]:
+    """By table: the objects made of it with the services that publish them, and whether one is live there."""
+    found: dict[str, list[tuple[str, bool]]] = {}
     for one in ports.drafts.catalogue:
         if isinstance(one, ObjectDefinition) and one.backend == backend:
-            users = [two.name for two in ports.drafts.catalogue.services() if (one.kind, one.name) in (op.source for op in two.operations)]
-            found.setdefault(one.table, []).append(f"object {one.name}" + (f", in {', '.join(users)}" if users else ", not published"))
+            found.setdefault(one.table, []).append(published(ports.drafts, ports.places, environment, one))
     return found
 
 
-def _summary(table: Table, published: dict[str, list[str]]) -> dict[str, Any]:
+def _summary(table: Table, known: dict[str, list[tuple[str, bool]]]) -> dict[str, Any]:
     return {
         "name": table.name,
         "kind": table.kind,
@@ -171,7 +171,8 @@ def _summary(table: Table, published: dict[str, list[str]]) -> dict[str, Any]:
         "columns": [one.name for one in table.columns],
         "key": list(table.key),
         "reasons": list(table.reasons),
-        "used": published.get(table.name, []),
+        "used": [words for words, _ in known.get(table.name, [])],
+        "serving": any(live for _, live in known.get(table.name, [])),
     }
 
 

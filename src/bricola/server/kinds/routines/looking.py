@@ -19,19 +19,20 @@ from bricola.server.ports.places import bound_backend
 from bricola.server.usecases import definitions
 from bricola.server.usecases.definitions import Ports
 from bricola.server.usecases.new_services import new_service, refuse_taken
+from bricola.server.usecases.publishing_state import published
 
 
 async def routines(ports: Ports, environment: str, backend: str, search: str) -> list[dict[str, Any]]:
     """The routines whose name, comment or parameter has each word in it, with what is published of them."""
     words = search.lower().split()
     found = [one for one in await _all(ports, environment, backend) if all(_mentions(one, word) for word in words)]
-    return [_summary(ports, backend, one) for one in found]
+    return [_summary(ports, environment, backend, one) for one in found]
 
 
 async def routine(ports: Ports, environment: str, backend: str, name: str, signature: str | None) -> dict[str, Any]:
     """One routine with everything that is known of it."""
     found = await _one(ports, environment, backend, name, signature)
-    return _summary(ports, backend, found) | {
+    return _summary(ports, environment, backend, found) | {
         "parameters": [_parameter(one) for one in found.parameters],
         "columns": [{"name": one.name, "declared": one.declared, "type": one.type.base} for one in found.columns]}
 
@@ -108,15 +109,17 @@ def _mentions(one: Routine, word: str) -> bool:
     return any(word in text.lower() for text in told)
 
 
-def _summary(ports: Ports, backend: str, one: Routine) -> dict[str, Any]:
+def _summary(ports: Ports, environment: str, backend: str, one: Routine) -> dict[str, Any]:
     catalogue = ports.drafts.catalogue
-    used = []
+    used, serving = [], False
     for known in catalogue.all_of(RoutineDefinition):
         if (known.backend, known.calls) == (backend, one.name) and not differences(known, one):
-            services = [two.name for two in catalogue.services() if (known.kind, known.name) in (op.source for op in two.operations)]
-            used.append(f"routine {known.name}" + (f", in {', '.join(services)}" if services else ", not published"))
+            words, live = published(ports.drafts, ports.places, environment, known)
+            used.append(words)
+            serving = serving or live
     return {"name": one.name, "form": one.form, "signature": one.signature, "comment": one.comment, "writes": one.writes,
             "gives_rows": one.gives_rows, "shows_rows": one.shows_rows, "reasons": list(one.reasons), "used": used,
+            "serving": serving,
             "takes": [each.name for each in one.parameters if each.way in ("in", "in-out") and each.declared != CURSOR],
             "gives": [*(each.name for each in one.parameters if each.way != "in" and each.declared != CURSOR),
                       *(each.name for each in one.columns)]}
