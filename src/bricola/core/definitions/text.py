@@ -7,6 +7,7 @@ canonical text gives the same bytes. Only true, false, null and plain whole numb
 
 import io
 import re
+import weakref
 from collections.abc import Mapping
 from typing import Any
 
@@ -29,6 +30,7 @@ from bricola.core.problems import Problem, ProblemError, shown
 _FLOW_WIDTH = 110  # a mapping or list that fits is written on one line
 _MOST_TEXT = 1_000_000  # characters of one definition
 _MOST_TOLD_BETTER = 20_000
+_written: dict[int, tuple[weakref.ref[Definition], str]] = {}  # by identity: equal ones are compared at length, and few are hashable
 _MOST_CONTRACT = 45_000_000  # of one that holds the contract of somebody else, in base64 where it is no plain text
 
 
@@ -103,7 +105,18 @@ def read_data(model: type[Definition], data: Mapping[str, Any], place: str) -> D
 
 
 def write_definition(definition: Definition) -> str:
-    """The canonical YAML text, ending in a newline."""
+    """The canonical YAML text, ending in a newline. It is made once for each object: a definition never changes, and every list that says
+    what differs from a release asks for the texts of all."""
+    key = id(definition)
+    known = _written.get(key)
+    if known is not None and known[0]() is definition:
+        return known[1]
+    text = _text_of(definition)
+    _written[key] = weakref.ref(definition, lambda _: _written.pop(key, None)), text  # it goes before its id is another's
+    return text
+
+
+def _text_of(definition: Definition) -> str:
     body = {definition.kind: definition.name, **definition.model_dump(mode="json", exclude_defaults=True)}
     body.pop("name", None)
     return write_mapping(body)

@@ -31,8 +31,7 @@ class Drafts:
         known = self._read
 
         def read() -> dict[int, DefinitionFile]:
-            return {one.revision: known.get(one.revision) or DefinitionFile(one.path, read_definition(one.text, one.path))
-                    for one in loaded}
+            return {one.revision: known.get(one.revision) or _file(one) for one in loaded}
 
         self._read = await asyncio.to_thread(read)
         self.files = [self._read[one.revision] for one in loaded]
@@ -65,6 +64,13 @@ class Drafts:
         if found is None:
             raise ProblemError(unknown("environment", name, [one.name for one in self.catalogue.environments()]))
         return found
+
+
+def _file(stored: StoredDefinition) -> DefinitionFile:
+    """A definition whose text is made here and now, and not when a list asks for it in the event loop."""
+    file = DefinitionFile(stored.path, read_definition(stored.text, stored.path))
+    _ = file.text
+    return file
 
 
 def unknown(what: str, name: str, known: list[str]) -> Problem:
