@@ -3,14 +3,15 @@
 import json
 import os
 import secrets
-import subprocess
-import sys
+import signal
 import threading
 import time
 from dataclasses import dataclass
 from pathlib import Path
 
 import structlog
+
+from bricola.demo.hosts.forking import Nursery, runs
 
 log = structlog.stdlib.get_logger("bricola.demo")
 
@@ -35,7 +36,8 @@ class HostProcesses:
     def __init__(self, accounts: Path) -> None:
         self._accounts = accounts
         self._plans: dict[str, HostPlan] = {}
-        self._processes: dict[str, subprocess.Popen[str]] = {}
+        self._nursery = Nursery()
+        self._pids: dict[str, int] = {}
         self._ended: dict[str, float] = {}
         self.ports: dict[str, int] = {}
         self._stop = threading.Event()
@@ -44,60 +46,67 @@ class HostProcesses:
     def start(self, plans: list[HostPlan], wanted: dict[str, int]) -> None:
         """Start all; on the `wanted` ports where these are free. Raises OSError when one does not start."""
         self._plans = {plan.name: plan for plan in plans}
-        begun = {plan.name: self._begin(plan, wanted.get(plan.name, 0)) for plan in plans}  # side by side: each takes half a second
-        for plan in plans:
-            try:
-                self._await(plan, begun[plan.name])
-            except OSError:  # another program has the port
-                self._await(plan, self._begin(plan, 0))
+        refused = self._begin({plan.name: wanted.get(plan.name, 0) for plan in plans})
+        refused = self._begin(dict.fromkeys(refused, 0))  # another program has the port
+        if refused:
+            raise OSError(f"the host {refused[0]} does not start")
         self._thread = threading.Thread(target=self._keep_up, name="demo-hosts", daemon=True)
         self._thread.start()
 
     def pids(self) -> dict[str, int]:
-        return {name: one.pid for name, one in self._processes.items()}
+        return dict(self._pids)
 
     def stop(self) -> None:
         self._stop.set()
-        for one in self._processes.values():
-            one.terminate()
-        for one in self._processes.values():
-            try:
-                one.wait(5)
-            except subprocess.TimeoutExpired:
-                one.kill()
+        if self._thread is not None:
+            self._thread.join()
+        running = [pid for pid in self._pids.values() if _sent(pid, signal.SIGTERM)]
+        deadline = time.monotonic() + 5
+        while (running := [pid for pid in running if runs(pid)]) and time.monotonic() < deadline:
+            time.sleep(0.02)
+        for pid in running:
+            _sent(pid, signal.SIGKILL)
+        self._nursery.close()
 
-    def _begin(self, plan: HostPlan, port: int) -> "subprocess.Popen[str]":
-        words = [sys.executable, "-m", "bricola.demo.hosts", plan.kind, "--registry", str(plan.registry), "--accounts", str(self._accounts),
-                 "--port", str(port), "--broadcast-every", str(plan.broadcast_every)]
+    def _begin(self, ports: dict[str, int]) -> list[str]:
+        """Start these hosts, side by side; the names of those that ended instead of listening."""
+        begun = self._nursery.begin([self._words(self._plans[name], port) for name, port in ports.items()]) if ports else []
+        for name, one in zip(ports, begun, strict=True):
+            if one is not None:
+                self._pids[name], self.ports[name] = one
+        return [name for name, one in zip(ports, begun, strict=True) if one is None]
+
+    def _words(self, plan: HostPlan, port: int) -> list[str]:
         if plan.module:
-            words = [sys.executable, "-m", *plan.module, "--port", str(port)]
-        return subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, text=True,
-                                start_new_session=True)  # Ctrl C is for the service, which then stops its hosts
-
-    def _await(self, plan: HostPlan, process: "subprocess.Popen[str]") -> None:
-        """Until it listens. Raises OSError when it ends instead."""
-        assert process.stdout is not None
-        line = process.stdout.readline()
-        if not line.strip().isdigit():
-            process.kill()
-            process.wait()
-            raise OSError(f"the host {plan.name} does not start")
-        self.ports[plan.name] = int(line)
-        self._processes[plan.name] = process
+            return [*plan.module, "--port", str(port)]
+        return ["bricola.demo.hosts", plan.kind, "--registry", str(plan.registry), "--accounts", str(self._accounts), "--port", str(port),
+                "--broadcast-every", str(plan.broadcast_every)]
 
     def _keep_up(self) -> None:
         while not self._stop.wait(_LOOK_EVERY):
-            for name, process in list(self._processes.items()):
-                if process.poll() is None:
+            for name, pid in list(self._pids.items()):
+                if runs(pid):
                     continue
                 ended = self._ended.setdefault(name, time.monotonic())
-                if time.monotonic() - ended >= _BACK_AFTER and not self._stop.is_set():
-                    try:
-                        self._await(self._plans[name], self._begin(self._plans[name], self.ports[name]))
-                        del self._ended[name]
-                    except OSError as error:
-                        log.warning("a host does not start again", problem=str(error))
-                        self._ended[name] = time.monotonic()
+                if time.monotonic() - ended < _BACK_AFTER or self._stop.is_set():
+                    continue
+                del self._ended[name]
+                try:
+                    refused = self._begin({name: self.ports[name]})
+                except OSError as error:
+                    log.warning("no host starts again", problem=str(error))
+                    return
+                if refused:
+                    log.warning("a host does not start again", host=name)
+
+
+def _sent(pid: int, number: int) -> bool:
+    """Whether a signal reached a process."""
+    try:
+        os.kill(pid, number)
+    except ProcessLookupError:
+        return False
+    return True
 
 
 def make_accounts(file: Path) -> None:
