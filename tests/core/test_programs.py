@@ -26,11 +26,15 @@ from bricola.adapters.folders import Folders
 from bricola.adapters.stages import run
 from bricola.adapters.surroundings import Surroundings
 from bricola.core.calls.call import Call
+from bricola.core.cobol.record import Options, chosen_record
 from bricola.core.definitions.catalogue import Catalogue
+from bricola.core.definitions.copybooks import CopybookDefinition
 from bricola.core.definitions.engines.places import Endpoint
 from bricola.core.definitions.model import Binding, EnvironmentDefinition, PoolSettings
-from bricola.core.definitions.text import read_definition
+from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.kinds.kind import ResolvedOperation
+from bricola.core.kinds.programs.definition import Area, Held
+from bricola.core.kinds.programs.drafting import drafted
 from bricola.core.kinds.programs.kind import PROGRAM
 from bricola.core.kinds.resolve import resolve_service
 from bricola.core.messages.faults import DeclaredFaultError
@@ -185,7 +189,7 @@ BREAKS = {
 @pytest.mark.parametrize("name", BREAKS)
 async def test_a_program_that_breaks_is_told_and_the_next_call_is_answered(name: str) -> None:
     does, code, found, inner = BREAKS[name]
-    catalogue = with_backend("program-host", **{"seconds:_5": "seconds: 0.5"})
+    catalogue = with_backend("program-host", **{"seconds:_5": "seconds: 0.5"} if name == "loop" else {})
     async with hosted(programs(tollcalc=does)) as port, pool_at(f"127.0.0.1:{port}") as pool:
         call = handler(pool, catalogue)
         problem = await problem_of(call(dict(PASSAGE)))
@@ -425,6 +429,44 @@ code = 20 if locks == '0909' else 4 if locks == '0102' else 9 if locks == '0808'
             await call(9, 9)
         assert closed.value.cause == "receiver"
         assert (await problem_of(call(8, 8))).code == "program.return-code"
+
+
+SIDE = ("01 LOCK-SIDE. 05 LS-LOCK PIC 99. 05 LS-GATE PIC X(2). 05 LS-STATE PIC X. 88 LS-REFUSED VALUE 'R'. 05 LS-MESSAGE PIC X(10).")
+
+
+async def test_two_areas_that_are_laid_out_alike_are_told_by_their_names() -> None:
+    """A name of an item is of both: the name of its area stands before it, in drafts and where somebody writes it."""
+    copybook = CopybookDefinition(name="lock-side", text=SIDE)
+    areas = [Area(name="upper", copybook="lock-side"), Area(name="lower", copybook="lock-side")]
+    records = {one.name: chosen_record(SIDE, Options()) for one in areas}
+    with pytest.raises(ProblemError) as caught:
+        drafted("sides", "toll-office", "SIDES", areas, records, Held(), ["LS-LOCK"], [])
+    assert caught.value.problem.choices == ("UPPER.LOCK-SIDE.LS-LOCK", "LOWER.LOCK-SIDE.LS-LOCK")
+    made = drafted("sides", "toll-office", "SIDES", areas, records, Held(), ["UPPER.LS-LOCK", "LOWER.LOCK-SIDE.LS-LOCK"],
+                   ["UPPER.LS-GATE", "LOWER.LS-GATE", "LOWER.LS-STATE", "LOWER.LS-MESSAGE"])
+    assert [(one.name, one.item) for one in made.program.input] == [
+        ("upperLock", "UPPER.LOCK-SIDE.LS-LOCK"), ("lowerLock", "LOWER.LOCK-SIDE.LS-LOCK")]
+    assert [one.name for one in made.program.output] == ["upperGate", "lowerGate", "state", "message"]
+    assert [(one.condition, one.message) for one in made.program.faults] == [
+        ("LOWER.LOCK-SIDE.LS-STATE.LS-REFUSED", "LOWER.LOCK-SIDE.LS-MESSAGE")]
+    text = write_definition(made.program)
+    service = "service: Sides\nnamespace: urn:x:s\naccess: {public: [Ask]}\noperations:\n  Ask: {runs: program sides}\n"
+    catalogue = Catalogue([copybook, read_definition(text, "p"), read_definition("backend: toll-office\nengine: program-host\n", "b"),
+                           read_definition(service, "s")])
+    found = catalogue.find_service("Sides")
+    assert found is not None
+    operation = resolve_service(found, catalogue).operations[0]
+    does = ("areas[0][2:4] = b'G' + areas[1][1:2]; areas[1][2:5] = b'G' + areas[0][1:2] + (b'R' if areas[0][:2] == b'09' else b'O'); "
+            "areas[1][5:] = b'NOT BOTH  '")
+    async with hosted({"programs": [{"name": "SIDES", "areas": [15, 15], "run": worker(does)}]}) as port, \
+            pool_at(f"127.0.0.1:{port}") as pool:
+        handle = PROGRAM.compile(operation, EnvironmentDefinition(name="live"), {"toll-office": pool}).handle
+        assert await handle(Call(), {"upperLock": 1, "lowerLock": 2}) == {
+            "upperGate": "G2", "lowerGate": "G1", "state": "O", "message": "NOT BOTH"}
+        with pytest.raises(DeclaredFaultError, match="NOT BOTH"):
+            await handle(Call(), {"upperLock": 9, "lowerLock": 2})
+        problem = await problem_of(handle(Call(), {"upperLock": 1, "lowerLock": 200}))
+        assert (problem.code, problem.place) == ("record.value", "Ask/lowerLock")
 
 
 MISTAKES = [

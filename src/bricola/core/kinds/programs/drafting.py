@@ -98,15 +98,17 @@ class _Maker:
         shown = [one for one in items if id(one) not in counts]  # the table says how many there are
         prefix = common_prefix([one.name for one in shown])
         used: set[str] = set()
+        sides = {item.name: {self.areas.area_of(one) for one in shown if one.name == item.name} for item in shown} if not above else {}
         for item in shown:
-            name = readable(item.name[len(prefix):], used)
+            side = f"{self.areas.area_of(item)}-" if len(sides.get(item.name, ())) > 1 else ""  # areas that are laid out alike
+            name = readable(f"{side}{item.name[len(prefix):]}", used)
             self.names[id(item)] = name
-            yield {"name": name, "item": self._path(item, above), **self._typed(item, name, given, bool(above))}
+            yield {"name": name, "item": item.name if above else self.path(item), **self._typed(item, name, given, bool(above))}
 
-    def _path(self, item: Item, above: str) -> str:
+    def path(self, item: Item) -> str:
         """As little of its path as makes it one of its kind."""
         everywhere = [one for record in self.areas.records.values() for one in record.items() if one.name == item.name]
-        return item.name if above or len(everywhere) == 1 else item.path
+        return item.name if len(everywhere) == 1 else self.areas.path(self.areas.area_of(item), item)
 
     def _typed(self, item: Item, name: str, given: bool, within: bool) -> dict[str, Any]:
         made: dict[str, Any] = {}
@@ -193,5 +195,8 @@ def _faults(items: Sequence[Item], maker: _Maker) -> Iterator[ProgramFault]:
         for condition in item.conditions:
             if _REFUSES.search(condition.name):
                 words = readable(condition.name.partition("-")[2] or condition.name, used)
-                yield ProgramFault(name=words[:1].upper() + words[1:], condition=condition.name, message=said_by.name if said_by else "",
+                several = sum(1 for _ in maker.areas.condition(condition.name)) > 1
+                yield ProgramFault(name=words[:1].upper() + words[1:],
+                                   condition=f"{maker.path(item)}.{condition.name}" if several else condition.name,
+                                   message=maker.path(said_by) if said_by else "",
                                    fields=(maker.names[id(item)],) if id(item) in maker.names else ())

@@ -25,17 +25,27 @@ class Areas:
         return cls(records, keys)
 
     def find(self, name: str, place: str, areas: Sequence[str]) -> tuple[str, Item]:
-        """The item of these areas that has this name, or ends in this path. Raises ProblemError where there is none, or several."""
+        """The item of these areas that has this name, or ends in this path, before which the name of its area may stand (two areas may be
+        laid out alike): REQUEST.TOLL-AREA.TRQ-LOCK. Raises ProblemError where there is none, or several."""
         wanted = name.upper().split(".")
-        found = [(area, item) for area in areas for item in self.records[area].items() if item.name and _ends(item, wanted)]
+        found = [(area, item) for area in areas for item in self.records[area].items() if item.name and _ends(item, wanted, area)]
         if len(found) > 1:
             raise ProblemError(Problem("program.item", "Several items have this name.", place=place, found=shown(name),
-                                       choices=tuple(item.path for _, item in found), mend="Say more of its path."))
+                                       choices=tuple(self.path(area, item) for area, item in found), mend="Say more of its path."))
         if not found:
             names = tuple(one.name for area in areas for one in self.records[area].items() if one.name)
             raise ProblemError(Problem("program.item", "There is no such item in the areas.", place=place, found=shown(name.upper()),
                                        choices=names[:200]))
         return found[0]
+
+    def path(self, area: str, item: Item) -> str:
+        """The whole path of an item, after the name of its area where another has the same."""
+        alike = sum(1 for record in self.records.values() for one in record.items() if one.path == item.path)
+        return f"{area.upper()}.{item.path}" if alike > 1 else item.path
+
+    def area_of(self, item: Item) -> str:
+        """The area that an item lies in."""
+        return next(area for area, record in self.records.items() if any(one is item for one in record.items()))
 
     def inside(self, group: Item, name: str, place: str) -> Item:
         """An item of a group by its name or path. Raises ProblemError."""
@@ -62,23 +72,25 @@ class Areas:
         return tuple(reversed(keys))
 
     def condition(self, name: str) -> Iterator[tuple[str, Item]]:
-        """The items that have a condition-name, with their areas."""
+        """The items that have a condition-name, with their areas. Before it names may stand in which its item lies."""
+        *above, wanted = name.upper().split(".")
         for area, record in self.records.items():
             for item in record.items():
-                if any(one.name == name.upper() for one in item.conditions):
+                if any(one.name == wanted for one in item.conditions) and _in_order(_names(item, area), above):
                     yield area, item
 
 
-def _ends(item: Item, wanted: Sequence[str]) -> bool:
-    """Whether a path may be written so: its last name, with names that are above it in order."""
-    names = item.path.split(".")
-    if names[-1] != wanted[-1]:
-        return False
-    at = len(names) - 1
-    for one in reversed(wanted[:-1]):
-        at -= 1
-        while at >= 0 and names[at] != one:
-            at -= 1
-        if at < 0:
-            return False
-    return True
+def _ends(item: Item, wanted: Sequence[str], area: str = "") -> bool:
+    """Whether a path may be written so: the item's own name, with names that are above it in order, the area outermost."""
+    *above, name = wanted
+    return item.name == name and _in_order(_names(item, area)[:-1], above)
+
+
+def _names(item: Item, area: str) -> list[str]:
+    return [area.upper(), *item.path.split(".")]
+
+
+def _in_order(names: Sequence[str], wanted: Sequence[str]) -> bool:
+    """Whether all that is wanted is among the names, in the same order."""
+    rest = iter(names)
+    return all(one in rest for one in wanted)

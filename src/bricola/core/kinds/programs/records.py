@@ -95,7 +95,7 @@ class Records:
         self.areas = [self._area(one, definition, wanted, judged) for one in definition.areas]
         self._inputs = [(one.element.name, one.area, one.way, _writing(one)) for one in source.inputs]
         self._outputs = [(one.element.name, one.area, one.way, _reading(one, f"{place}Response")) for one in source.outputs]
-        self._places = {one.item.path: one.element.name for one in source.inputs}
+        self._places = {(one.area, one.item.path): one.element.name for one in source.inputs}
         self._returned = [one for one in self.areas if one.area.use != "in"]
 
     def _area(self, area: Area, definition: ProgramDefinition, wanted: Callable[[Item], bool],
@@ -160,12 +160,12 @@ class Records:
         try:
             return one.encode({one.name: contents})
         except ProblemError as error:
-            raise ProblemError(*(self._told(problem) for problem in error.problems)) from None
+            raise ProblemError(*(self._told(problem, one.area.name) for problem in error.problems)) from None
 
-    def _told(self, problem: Problem) -> Problem:
+    def _told(self, problem: Problem, area: str) -> Problem:
         """The same at the caller's element, where an item was filled from one."""
         path = problem.place.partition("[")[0]
-        name = next((name for item, name in self._places.items() if path == item or path.startswith(f"{item}.")), "")
+        name = next((name for (of, item), name in self._places.items() if of == area and (path == item or path.startswith(f"{item}."))), "")
         place = f"{self._place}/{name}" if name else self._place
         return replace(problem, place=place, inner=f"{problem.place} {problem.inner}".strip())
 

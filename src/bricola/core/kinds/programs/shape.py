@@ -113,11 +113,14 @@ def _record(area: Area, definition: ProgramDefinition, catalogue: Catalogue, pla
 
 
 def _views(name: str, rule: ViewRule, areas: Areas, where: str) -> Iterator[Problem]:
+    """What is wrong with it in the areas that have its item: where several are laid out alike, it holds in each."""
+    having = [area for area, record in areas.records.items() if any(one.name == name.upper() for one in record.items())]
     try:
-        area, item = areas.find(name, where, list(areas.records))
-        chosen_views(areas.records[area], {item.name: (*rule.views.values(), *((rule.otherwise,) if rule.otherwise else ()))})
-        _, by = areas.find(rule.by, f"{where}, by", [area])
-        areas.way(by, None, f"{where}, by")
+        for area in having or areas.records:
+            _, item = areas.find(name, where, [area] if having else list(areas.records))
+            chosen_views(areas.records[area], {item.name: (*rule.views.values(), *((rule.otherwise,) if rule.otherwise else ()))})
+            _, by = areas.find(rule.by, f"{where}, by", [area])
+            areas.way(by, None, f"{where}, by")
     except ProblemError as error:
         yield from (replace(one, place=where) for one in error.problems)
 
@@ -208,7 +211,7 @@ def _fault(fault: ProgramFault, areas: Areas, among: Sequence[str], names: set[s
                                        choices=() if found else tuple(one.name for area in among for item in areas.records[area].items()
                                                                       for one in item.conditions)))
         area, item = found[0]
-        wanted = next(one for one in item.conditions if one.name == fault.condition.upper())
+        wanted = next(one for one in item.conditions if one.name == fault.condition.upper().rpartition(".")[2])
         return FaultRule(fault, area, areas.way(item, None, place), _within([(_plain(low), _plain(high)) for low, high in wanted.values]),
                          message)
     ranges = [_range(one) for one in fault.values]
