@@ -25,6 +25,9 @@ from tests.nursery import Forked
 
 # Every httpx.get and httpx.post would read all certificate authorities anew: 70 ms each, thousands of times.
 httpx._transports.default.create_ssl_context = functools.cache(httpx.create_ssl_context)
+# Nor does it wait five seconds only: a machine with other work may take longer for what takes milliseconds.
+for _part in ("connect", "read", "write", "pool"):
+    setattr(httpx._config.DEFAULT_TIMEOUT_CONFIG, _part, 60.0)
 
 settings.load_profile("at length" if AT_LENGTH else "short")
 

@@ -9,6 +9,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from bricola.client import Client
 from tests.conftest import Demo
+from tests.console.conftest import MOST, sign_in, to_overview
 
 STYLES = Path(__file__).parents[2] / "console" / "src" / "styles.css"
 
@@ -17,6 +18,7 @@ STYLES = Path(__file__).parents[2] / "console" / "src" / "styles.css"
 def page(browser: Browser, demo: Demo) -> Iterator[Page]:
     """A page signed in as imke; mistakes in the browser's log fail the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context.set_default_timeout(MOST)
     context.grant_permissions(["clipboard-read", "clipboard-write"], origin=demo.url)
     made = context.new_page()
     mistakes: list[str] = []
@@ -24,20 +26,14 @@ def page(browser: Browser, demo: Demo) -> Iterator[Page]:
     # A refused request is logged by the browser itself; the pages must show it, and the tests look there.
     made.on("console", lambda message: mistakes.append(message.text)
             if message.type == "error" and "Failed to load resource" not in message.text else None)
-    made.goto(demo.url)
-    made.get_by_label("Name").fill("imke")
-    made.get_by_label("Password").fill("wrong")
-    made.get_by_role("button", name="Sign in").click()
-    expect(made.get_by_role("alert")).to_contain_text("The name or the password is wrong.")
-    made.get_by_label("Password").fill(demo.password("imke"))
-    made.keyboard.press("Enter")
-    expect(made.get_by_role("heading", level=1)).to_contain_text("in live")
+    sign_in(context, demo)
     yield made
     assert not mistakes
     context.close()
 
 
 def test_overview_tells_state_and_copies_addresses(page: Page, demo: Demo) -> None:
+    to_overview(page, demo)
     row = page.get_by_role("row", name=re.compile("VesselRegistry"))
     expect(row).to_contain_text("serving")
     row.get_by_role("cell").last.click()
@@ -101,6 +97,7 @@ def test_the_service_page_shows_parameters_contract_and_readiness(page: Page, de
 
 
 def test_everything_is_reached_by_keyboard(page: Page, demo: Demo) -> None:
+    to_overview(page, demo)
     page.keyboard.press("g")
     page.keyboard.press("c")
     expect(page.get_by_role("heading", level=1)).to_have_text("Calls")
@@ -118,13 +115,14 @@ def test_everything_is_reached_by_keyboard(page: Page, demo: Demo) -> None:
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_contain_text("Keys of this page")
     page.keyboard.press("Escape")
-    page.goto(demo.url)
+    to_overview(page, demo)
     page.get_by_role("link", name="VesselRegistry").focus()
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile("/services/VesselRegistry"))
 
 
-def test_theme_is_kept_and_signing_out_ends_the_session(page: Page, demo: Demo) -> None:
+def test_theme_is_kept_and_signing_out_ends_the_session_until_somebody_signs_in(page: Page, demo: Demo) -> None:
+    to_overview(page, demo)
     page.get_by_role("button", name="Account of imke").click()
     page.get_by_role("menuitem", name="Dark theme").click()
     page.reload()
@@ -133,6 +131,13 @@ def test_theme_is_kept_and_signing_out_ends_the_session(page: Page, demo: Demo) 
     page.get_by_role("menuitem", name="Sign out").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Sign in")
     assert page.request.get(f"{demo.url}/api/v1/overview").status == 401
+    page.get_by_label("Name").fill("imke")
+    page.get_by_label("Password").fill("wrong")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_contain_text("The name or the password is wrong.")
+    page.get_by_label("Password").fill(demo.password("imke"))
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("in live")
 
 
 def test_the_page_for_callers_copies_addresses_and_samples(page: Page, demo: Demo) -> None:

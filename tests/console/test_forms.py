@@ -3,11 +3,11 @@ and a service that answers; form and text say the same all the way."""
 
 import re
 
-import pytest
 from playwright.sync_api import Page, expect
 
 from bricola.client import Client
 from tests.conftest import Demo
+from tests.console.conftest import to_overview
 
 
 def _open(desk: Page, own: Demo, kind: str) -> None:
@@ -39,6 +39,7 @@ def _text(desk: Page) -> str:
 
 
 def test_a_type_and_a_record_are_drawn_and_a_record_comes_from_a_sample(desk: Page, own: Demo) -> None:
+    to_overview(desk, own)
     desk.get_by_role("link", name="Services", exact=True).click()
     expect(desk.get_by_role("heading", name="Services", level=1)).to_be_visible()
     expect(desk.get_by_role("row", name=re.compile("VesselRegistry"))).to_contain_text("serving")
@@ -177,14 +178,18 @@ def test_an_environment_asks_before_it_is_in_effect_and_a_backend_is_connected_a
     expect(desk.get_by_role("region", name="Text", exact=True)).to_contain_text("yard-register: {file: rehearsal/registry.db}")
 
 
-@pytest.mark.parametrize(("words", "place", "address"), [
+PLACES = [
     ("new record", "New record", "/definitions?new=record"), ("getvessel", "Test VesselRegistry.GetVessel", "operation=GetVessel"),
     ("pool registry live", "Pool registry in live", "/pools?pool="), ("credential", "Credentials", "tab=credentials"),
     ("type vesselkind", "type VesselKind", "of=type"), ("first hour", "The first hour", "/start"),
     ("caller night", "Caller night-batch", "caller=night-batch"),
-])
-def test_find_a_place_finds_every_place(desk: Page, words: str, place: str, address: str) -> None:
-    desk.keyboard.press("Control+k")
-    desk.get_by_role("combobox", name="Find a place").fill(words)
-    desk.get_by_role("option", name=place, exact=True).click()
-    expect(desk).to_have_url(re.compile(re.escape(address)))
+]
+
+
+def test_find_a_place_finds_every_place(desk: Page, own: Demo) -> None:
+    to_overview(desk, own)
+    for words, place, address in PLACES:
+        desk.keyboard.press("Control+k")
+        desk.get_by_role("combobox", name="Find a place").fill(words)
+        desk.get_by_role("option", name=place, exact=True).click()
+        expect(desk).to_have_url(re.compile(re.escape(address)))

@@ -7,6 +7,7 @@ from playwright.sync_api import Locator, Page, expect
 from bricola.client import Client
 from bricola.core.definitions.text import read_definition, write_definition
 from tests.conftest import Demo
+from tests.console.conftest import to_overview
 
 WRITTEN = """\
 workflow: lock-day
@@ -267,6 +268,7 @@ def test_a_job_is_looked_at_and_tried_again(desk: Page, own: Demo) -> None:
         client.sign_in("imke", own.password("imke"))
         good = client.call("rehearsal", "PermitRenewal", "RenewPermits", {"operatorNumber": "OP-0040", "year": 2031})["answer"]["job"]
         bad = client.call("rehearsal", "PermitRenewal", "RenewPermits", {"operatorNumber": "OP-9999", "year": 2031})["answer"]["job"]
+    to_overview(desk, own)
     desk.get_by_role("link", name="Jobs").click()
     rows = desk.get_by_role("row").filter(has_text="PermitRenewal.RenewPermits")
     expect(rows).to_have_count(2)

@@ -38,7 +38,7 @@ faults:
 
 @pytest.fixture(params=ROUTINES)
 async def river(request: pytest.FixtureRequest, tmp_path: Path, servers: Servers) -> AsyncIterator[Database]:
-    found = Database(request.param, tmp_path, servers, requests="marks", limits=StatementLimits(seconds=1.0))
+    found = Database(request.param, tmp_path, servers, requests="marks", limits=StatementLimits(seconds=3.0))
     found.run(*ROUTINES[request.param], *ROWS, MARKS)
     yield found
     await found.pool.close()
@@ -415,30 +415,32 @@ async def test_what_comes_before_an_error_is_no_answer_and_too_much_is_refused(r
 
 
 async def test_a_lost_session_is_replaced_where_nothing_is_changed(river: Database) -> None:
-    waits = {"postgresql": "CREATE FUNCTION slow_{0}() RETURNS int {1} LANGUAGE plpgsql AS $$ BEGIN PERFORM pg_sleep(0.6); RETURN 1; END $$",
-             "mariadb": "CREATE FUNCTION slow_{0}() RETURNS int {1} BEGIN DO SLEEP(0.6); RETURN 1; END"}[river.engine]
+    waits = {"postgresql": "CREATE FUNCTION slow_{0}(seconds int) RETURNS int {1} LANGUAGE plpgsql"
+                           " AS $$ BEGIN PERFORM pg_sleep(seconds); RETURN 1; END $$",
+             "mariadb": "CREATE FUNCTION slow_{0}(seconds int) RETURNS int {1} BEGIN DO SLEEP(seconds); RETURN 1; END"}[river.engine]
     river.run(waits.format("read", "STABLE" if river.engine == "postgresql" else "READS SQL DATA"),
               waits.format("write", "VOLATILE" if river.engine == "postgresql" else "MODIFIES SQL DATA"))
     live = publish(river, await draft(river, "slow_read"), await draft(river, "slow_write"))
 
     async def broken(operation: str) -> dict[str, Any]:
-        running = asyncio.create_task(call(live, operation))
-        await asyncio.sleep(0.3)
+        running = asyncio.create_task(call(live, operation, seconds=2))
         await asyncio.to_thread(kill)
         return await running
 
     def kill() -> None:
-        if river.engine == "postgresql":
-            river.run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE query LIKE '%slow_%' AND pid <> pg_backend_pid()")
-        else:
-            [[ident]] = rows(river, "SELECT id FROM information_schema.processlist WHERE info LIKE '%SLEEP%' AND id <> CONNECTION_ID()")
-            river.run(f"KILL {ident}")
+        """As soon as it sleeps."""
+        asleep = {"postgresql": "SELECT pid FROM pg_stat_activity WHERE wait_event = 'PgSleep'",
+                  "mariadb": "SELECT id FROM information_schema.processlist WHERE state = 'User sleep'"}[river.engine]
+        while not (found := rows(river, asleep)):
+            time.sleep(0.02)
+        [[ident]] = found
+        river.run(f"SELECT pg_terminate_backend({ident})" if river.engine == "postgresql" else f"KILL {ident}")
 
     assert await broken("SlowRead") == {"result": 1}
     with pytest.raises(ProblemError) as caught:
         await broken("SlowWrite")
     assert caught.value.problem.code == "backend.failed"
-    assert (await call(live, "SlowRead")) == {"result": 1}
+    assert (await call(live, "SlowRead", seconds=0)) == {"result": 1}
 
 
 async def test_a_row_whose_fields_are_called_like_arguments_and_a_cursor_that_is_named(servers: Servers, tmp_path: Path) -> None:

@@ -20,10 +20,10 @@ from tests.serving import Served, serving
 
 ENVIRONMENT = """environment: trial
 traces: {{of: {traces}}}
-call_seconds: 5
+call_seconds: 15
 backends:
   store: {{file: trial/store.db}}
-  board: {{address: 'http://127.0.0.1:{port}/board', answer_seconds: 1}}
+  board: {{address: 'http://127.0.0.1:{port}/board', answer_seconds: 2}}
   papers: {{file: trial/papers}}
 """
 DEFINITIONS = {
@@ -168,7 +168,7 @@ def test_an_address_is_asked_with_what_the_step_says(weirs: ServiceClient) -> No
 @pytest.mark.parametrize(("answer", "code", "asked"), [
     ((500, b"{}", 0.0), "outside.status", 1), ((204, b"", 0.0), "outside.json", 1), ((200, b"<html>", 0.0), "outside.json", 1), ((200, b"[" * 5000, 0.0), "outside.json", 1),
     ((200, b"[]", 0.0), "outside.contract", 1), ((200, b'{"level": "high"}', 0.0), "outside.contract", 1), ((200, b'{"level": "1.2345"}', 0.0), "outside.contract", 1), ((200, b"{}", 0.0), "outside.contract", 1),
-    ((302, b"", 0.0), "outside.status", 1), ((401, b"", 0.0), "outside.sign-in", 2), ((200, b'{"level": 1}', 1.5), "outside.slow", 2), ((200, b'{"level": "' + b"9" * 9_000_000 + b'"}', 0.0), "outside.large", 2),
+    ((302, b"", 0.0), "outside.status", 1), ((401, b"", 0.0), "outside.sign-in", 2), ((200, b'{"level": 1}', 3.0), "outside.slow", 2), ((200, b'{"level": "' + b"9" * 9_000_000 + b'"}', 0.0), "outside.large", 2),
 ])
 def test_whatever_it_answers_is_told_and_the_next_call_is_answered(weirs: ServiceClient, answer: tuple[int, bytes, float], code: str, asked: int) -> None:
     Board.answers[:] = [answer]
@@ -181,7 +181,7 @@ def test_whatever_it_answers_is_told_and_the_next_call_is_answered(weirs: Servic
 
 
 def test_what_reads_is_tried_again(weirs: ServiceClient, client: Client) -> None:
-    Board.answers[:] = [(200, b'{"level": "1.00"}', 1.5), (200, b'{"level": "3.00"}', 0.0)]
+    Board.answers[:] = [(200, b'{"level": "1.00"}', 3.0), (200, b'{"level": "3.00"}', 0.0)]
     assert weirs.call("Ask", code="W1")["level"] == "3.00"
     call = client.calls(service="Weirs", limit=1)[0]["id"]
     trace = client.one_call(call)["trace"]
