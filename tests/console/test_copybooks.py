@@ -69,3 +69,51 @@ def test_a_kept_copybook_is_replaced_with_who_is_affected_in_view(desk: Page, ow
     expect(panel).to_contain_text("TollCalculator.CalculateToll")
     expect(panel).to_contain_text("toll-calculator.a-laden-barge")
     panel.get_by_label("Close").click()
+
+
+ASKED = """\
+       01  LOCK-REQUEST.
+           COPY LOCKBODY REPLACING ==:TAG:== BY ==LR==.
+           05  LR-ACTION           PIC X.
+               88  LR-OPEN         VALUE 'O'.
+               88  LR-SHUT         VALUE 'S'.
+"""
+ANSWERED = """\
+       01  :P:-REPLY.
+           05  :P:-CODE            PIC 99.
+               88  :P:-REFUSED     VALUE 8 THRU 99.
+           05  :P:-MESSAGE         PIC X(40).
+"""
+
+
+def test_two_areas_with_a_copied_member_and_replaced_names_become_one_program(desk: Page, own: Demo) -> None:
+    desk.goto(f"{own.url}/definitions/copybooks?copybook=")
+    source, named = desk.get_by_label("Source of the copybook"), desk.get_by_label("Name", exact=True)
+    source.fill(ASKED)
+    named.fill("lock-request")
+    expect(desk.get_by_text("or drop those here that this one copies")).to_be_visible()
+    desk.get_by_label("Copybooks", exact=True).set_input_files(
+        files=[{"name": "LOCKBODY.cpy", "mimeType": "text/plain", "buffer": b"           05  :TAG:-LOCK-NO     PIC 9(3).\n"}])
+    layout = desk.get_by_role("table", name="Layout")
+    expect(layout.get_by_role("row").filter(has_text="LR-LOCK-NO")).to_be_visible()
+    desk.get_by_role("button", name="Another area").click()
+    source.fill(ANSWERED)
+    named.fill("lock-reply")
+    desk.get_by_label("Replacing").fill("==:P:===LP")
+    expect(layout.get_by_role("row").filter(has_text="LP-MESSAGE")).to_contain_text("X(40)")
+    expect(layout.get_by_role("columnheader", name="In", exact=True)).to_have_count(0)
+    expect(desk.get_by_role("table", name="Input")).to_contain_text("lockNo")
+    expect(desk.get_by_role("table", name="Output")).to_contain_text("message")
+    desk.get_by_label("Name of the program").fill("lock-orders")
+    desk.get_by_label("New service").fill("LockOrders")
+    desk.get_by_role("button", name="Save as drafts").click()
+    expect(desk.get_by_role("link", name="Look at LockOrders")).to_be_visible()
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        files = client.export()
+    program = files["programs/lock-orders.yaml"]
+    assert "  request: {copybook: lock-request, record: LOCK-REQUEST, use: in}\n" in program
+    assert "  reply: {copybook: lock-reply, record: LP-REPLY, use: out}\n" in program
+    assert "codes: [open, shut]" in program
+    assert "Refused:" in program
+    assert "LOCKBODY" in files["copybooks/lock-request.yaml"]

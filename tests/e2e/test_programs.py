@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+from bricola.client import Client, ProblemError
 from tests.conftest import Demo, copied_demo, stop_demo
 
 VECTORS = Path(__file__).parents[1] / "core" / "vectors" / "copybooks"
@@ -103,3 +104,23 @@ def test_a_contract_that_says_something_else_is_told_with_the_operations_that_fo
     told = own.run("impact", "river-board", "--in", "rehearsal").stdout
     assert "place" in told
     assert "GaugeReadings.GetLevel" in told
+
+
+def test_areas_are_named_where_files_do_not_tell_them_apart(own: Demo, tmp_path: Path) -> None:
+    for folder, item in (("a", "S-LOCK PIC 99"), ("b", "S-GATE PIC X")):
+        (tmp_path / folder).mkdir()
+        (tmp_path / folder / "SIDE.cpy").write_text(f"       01  SIDE.\n           05  {item}.\n")
+    a, b = str(tmp_path / "a" / "SIDE.cpy"), str(tmp_path / "b" / "SIDE.cpy")
+    draft = ("programs", "draft", "sides", "toll-office", "--show")
+    twice = ok(own, *draft, a, a)
+    assert "  side-2: {copybook: side}" in twice
+    assert "side2Lock: {item: SIDE-2.SIDE.S-LOCK" in twice
+    named = ok(own, *draft, f"upper={a}", f"lower={b}", "--use", "lower=out")
+    assert "  upper: {copybook: side}\n  lower: {copybook: lower, use: out}" in named
+    assert "Two areas have the same name." in own.run(*draft, f"upper={a}", f"upper={b}").stderr
+    assert "cannot be read" in own.run(*draft, f"upper={a}x").stderr
+    with Client(own.url) as client:
+        client.sign_in("imke", own.password("imke"))
+        with pytest.raises(ProblemError, match="Two copybooks that differ have the same name"):
+            client.draft_program("sides", "toll-office", "SIDES", [{"name": "area", "copybook": "side"}], [
+                {"name": "side", "text": Path(a).read_text()}, {"name": "side", "text": Path(b).read_text()}])

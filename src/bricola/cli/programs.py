@@ -1,5 +1,7 @@
 """`programs`: programs that hosts offer, and definitions made of their copybooks."""
 
+from collections.abc import Callable, Sequence
+from itertools import chain, count
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -53,7 +55,11 @@ def register(app: typer.Typer) -> None:
         name: str,
         backend: str,
         files: Annotated[
-            list[Path], typer.Argument(help="The copybook of each area, in the order of the program's USING.", exists=True, dir_okay=False)
+            list[str],
+            typer.Argument(
+                metavar="[AREA=]FILE...",
+                help="The copybook of each area, in the order of the program's USING; an area is named after its file if it is not said.",
+            ),
         ],
         calls: Annotated[
             str, typer.Option("--calls", metavar="PROGRAM", help="The program's name at its host; NAME in capitals if left out.")
@@ -85,20 +91,10 @@ def register(app: typer.Typer) -> None:
     ) -> None:
         """Make a program of its copybooks, with names that people read and types that hold what its items do, as drafts."""
         used = pairs_of(use, "--use", "AREA=in|out")
-        copybooks: list[dict[str, Any]] = []
-        areas: list[dict[str, Any]] = []
-        for file in files:
-            called = _called(file)
-            copybooks.append(
-                {
-                    "name": called,
-                    "text": copybook_text(file),
-                    "source_format": source_format.lower(),
-                    "members": members_of(file, members),
-                    "replacing": pairs_of(replacing, "--replacing"),
-                }
-            )
-            areas.append({"name": called, "copybook": called, "use": used.pop(called, "both")})
+        reading = {"source_format": source_format.lower(), "replacing": pairs_of(replacing, "--replacing")}
+        areas, copybooks = _areas(files, lambda file: {"text": copybook_text(file), "members": members_of(file, members), **reading})
+        for one in areas:
+            one["use"] = used.pop(one["name"], "both")
         if used:
             raise ProblemError(
                 Problem(
@@ -135,6 +131,27 @@ def register(app: typer.Typer) -> None:
             out.print(f"[dim]Next: bricola release {text(service)} && bricola deploy {text(service)} ENVIRONMENT[/]")
         else:
             out.print(f"[dim]Next: bricola publish program {text(name)} SERVICE[/]")
+
+
+def _areas(given: Sequence[str], read: Callable[[Path], dict[str, Any]]) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
+    """The areas and their copybooks. A copybook that lays out several areas is one; another of its name is called as its area is."""
+    areas: list[dict[str, Any]] = []
+    copybooks: dict[str, dict[str, Any]] = {}
+    for one in given:
+        area, _, path = one.rpartition("=") if not Path(one).exists() else ("", "", one)
+        content = read(Path(path))
+        name = area or _free(_called(Path(path)), [other["name"] for other in areas])
+        copybook = _called(Path(path))
+        if copybooks.setdefault(copybook, content) != content:
+            copybook = _free(name, list(copybooks))
+            copybooks[copybook] = content
+        areas.append({"name": name, "copybook": copybook})
+    return areas, [{"name": name, **content} for name, content in copybooks.items()]
+
+
+def _free(name: str, taken: Sequence[str]) -> str:
+    """The name, or the first with a number that nothing has."""
+    return next(one for one in chain([name], (f"{name}-{number}" for number in count(2))) if one not in taken)
 
 
 def _called(file: Path) -> str:

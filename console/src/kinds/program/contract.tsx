@@ -7,25 +7,20 @@ import { useLens, within } from "../../lens";
 import { Problems, Select } from "../../parts/controls";
 import { Labelled, TextField } from "../../parts/dialog";
 import { rich, t } from "../../text";
-import type { Sides } from "./layout";
-import type { Copybook, Held } from "./types";
+import { layoutOf, sidesOf, type AreaWork, type Held } from "./types";
 
 /** Engines whose backends take records, the usual one first. */
 const CARRIERS = ["program-host", "http", "files"];
 
 export function Contract({
-  copybook,
-  record,
+  areas,
   held,
-  sides,
   known,
   may,
   onSaved,
 }: {
-  copybook: Copybook;
-  record: string;
+  areas: readonly AreaWork[];
   held: Held;
-  sides: Sides;
   known: KnownNames;
   may: boolean;
   onSaved: () => void;
@@ -45,17 +40,25 @@ export function Contract({
   const [problems, setProblems] = useState<Problem[]>([]);
   const [saved, setSaved] = useState("");
   const act = useAct();
-  const name = program || `${copybook.name}-program`;
+  const named = areas.map((one, index) => one.copybook.name || (index ? `copybook-${index + 1}` : "copybook"));
+  const name = program || `${named[0] ?? ""}-program`;
+  const chosen = (side: "inputs" | "outputs") =>
+    areas.flatMap((one) => [...sidesOf(one)[side]].map((path) => (areas.length > 1 ? `${one.name}.${path}` : path)));
   const wish = {
     name,
     backend: backend || "nowhere",
     calls: calls || name.toUpperCase().replaceAll("-", ""),
     writes,
     held,
-    copybooks: [copybook],
-    areas: [{ name: "area", copybook: copybook.name, record }],
-    inputs: [...sides.inputs],
-    outputs: [...sides.outputs],
+    copybooks: areas.map(({ copybook }, index) => ({ ...copybook, name: named[index] })),
+    areas: areas.map((one, index) => ({
+      name: one.name,
+      copybook: named[index],
+      record: layoutOf(one)?.record ?? "",
+      use: one.use,
+    })),
+    inputs: chosen("inputs"),
+    outputs: chosen("outputs"),
     service,
     roles: role ? [role] : [],
   };
@@ -81,8 +84,8 @@ export function Contract({
       onSaved();
     });
   return (
-    <div className="grid min-h-0 grow grid-cols-[260px_minmax(0,1fr)_minmax(0,1fr)] gap-5 overflow-auto">
-      <div>
+    <div className="grid min-h-0 grow grid-cols-[340px_minmax(0,1fr)_minmax(0,1fr)] gap-5 overflow-auto">
+      <div className="grid grid-cols-2 content-start gap-x-3">
         <TextField label={t("Name of the program")} value={program} placeholder={name} onChange={setProgram} />
         <TextField label={t("Its name at the host")} value={calls} placeholder={wish.calls} onChange={setCalls} />
         <Labelled label={t("Where it runs")}>
@@ -111,14 +114,14 @@ export function Contract({
             )}
           </Labelled>
         )}
-        <label className="mt-2 flex items-center gap-2">
+        <label className="col-span-2 mt-1 flex items-center gap-2">
           <input type="checkbox" checked={writes} onChange={(event) => setWrites(event.target.checked)} />
           {t("It changes something")}
         </label>
         {may && (
           <button
             type="button"
-            className="btn btn-main mt-3"
+            className="btn btn-main col-span-2 mt-3 justify-self-start"
             aria-disabled={act.busy || !backend || problems.length > 0}
             onClick={() => {
               if (!act.busy && backend && !problems.length) void save();
@@ -128,7 +131,7 @@ export function Contract({
           </button>
         )}
         {saved !== "" && (
-          <p role="status" className="mt-2">
+          <p role="status" className="col-span-2 mt-2">
             {rich(
               "Saved. {0}",
               <Link className="act" href={within(`/services/${saved}`, view)}>

@@ -2,23 +2,20 @@
 import { useEffect, useRef } from "react";
 import type { CopybookLayout, ItemRow } from "../../api";
 import { t } from "../../text";
-import { choosable, depths } from "./types";
-
-export interface Sides {
-  inputs: ReadonlySet<string>;
-  outputs: ReadonlySet<string>;
-}
+import { choosable, depths, type Sides, type Use } from "./types";
 
 export function LayoutTable({
   layout,
   chosen,
   sides,
+  use,
   onChoose,
   onSides,
 }: {
   layout: CopybookLayout;
   chosen: string;
   sides: Sides;
+  use: Use;
   onChoose: (item: ItemRow) => void;
   onSides: (sides: Sides) => void;
 }) {
@@ -62,8 +59,8 @@ export function LayoutTable({
           </th>
           <th scope="col">{t("Picture")}</th>
           <th scope="col">{t("Held as")}</th>
-          <th scope="col">{t("In")}</th>
-          <th scope="col">{t("Out")}</th>
+          {use !== "out" && <th scope="col">{t("In")}</th>}
+          {use !== "in" && <th scope="col">{t("Out")}</th>}
         </tr>
       </thead>
       <tbody>
@@ -83,8 +80,8 @@ export function LayoutTable({
             <td className="n">{one.length}</td>
             <td className="font-mono text-[12.5px]">{one.picture ?? ""}</td>
             <td className="text-ink2">{words(one)}</td>
-            <td>{tick("inputs", one)}</td>
-            <td>{tick("outputs", one)}</td>
+            {use !== "out" && <td>{tick("inputs", one)}</td>}
+            {use !== "in" && <td>{tick("outputs", one)}</td>}
           </tr>
         ))}
       </tbody>

@@ -76,7 +76,15 @@ async def draft(ports: Ports, wish: Mapping[str, Any], copybooks: Sequence[Copyb
     """Definitions of a program from its areas; with `save` they become drafts. Raises ProblemError."""
     catalogue = ports.drafts.catalogue
     given = {one.name: one for one in copybooks}
+    twice = [one.name for one in copybooks if not _same(one, given[one.name])]
+    if twice:
+        raise ProblemError(Problem("program.copybook-twice", "Two copybooks that differ have the same name.", place=f"copybook {twice[0]}",
+                                   mend="Give one of them another name."))
     areas = [Area(**one) for one in wish["areas"]]
+    names = [one.name for one in areas]
+    if again := [one for number, one in enumerate(names) if one in names[:number]]:
+        raise ProblemError(Problem("program.area-twice", "Two areas have the same name.", place=f"area {again[0]}",
+                                   mend="Give one of them another name."))
     held = Held(**wish["held"])
     records = {}
     for area in areas:
