@@ -61,7 +61,7 @@ class MariaServer:
              "--bind-address=127.0.0.1", "--skip-log-bin", "--innodb-flush-log-at-trx-commit=0", "--innodb-buffer-pool-size=32M",
              f"--pid-file={self._folder / 'pid'}"],
             stdout=subprocess.DEVNULL, stderr=(self._folder / "log").open("ab"), cwd="/")
-        deadline = time.monotonic() + 30
+        deadline = time.monotonic() + 60
         while True:
             try:
                 self._root().close()

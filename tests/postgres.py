@@ -72,7 +72,7 @@ class PostgresServer:
             [*self._prefix, str(self._programs / "postgres"), "-D", str(self._data), "-p", str(self.port), "-h", "127.0.0.1",
              "-k", str(self._folder), "-c", "fsync=off", "-c", "max_connections=40", *self._options],
             stdout=subprocess.DEVNULL, stderr=(self._folder / "log").open("ab"), cwd="/")
-        deadline = time.monotonic() + 30
+        deadline = time.monotonic() + 60
         while True:
             try:
                 self.connect("postgres").close()

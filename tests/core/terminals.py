@@ -111,7 +111,7 @@ def settled(pool: Pool[Any]) -> Callable[[], bool]:
     return lambda: pool.statistics()["pool_available"] == pool.statistics()["pool_size"]
 
 
-async def until(condition: Callable[[], bool], seconds: float = 10.0) -> None:
+async def until(condition: Callable[[], bool], seconds: float = 60.0) -> None:
     deadline = time.monotonic() + seconds
     while not condition():
         assert time.monotonic() < deadline, "it did not come to pass"

@@ -88,7 +88,7 @@ def test_swapping_under_load_loses_no_call(own: Demo, client: Client) -> None:
         for number in (second, 1, second, 1, second):
             seen = len(statuses)
             client.deploy("VesselRegistry", "live", number)
-            deadline = time.monotonic() + 20
+            deadline = time.monotonic() + 60
             while len(statuses) < seen + 40 and time.monotonic() < deadline:
                 time.sleep(0.01)
     finally:
@@ -136,7 +136,7 @@ def test_an_environment_is_a_live_setting(own: Demo, client: Client) -> None:
     assert (readiness.status_code, readiness.json()["ready"], "gone.db" in readiness.text) == (200, True, False)
     assert {"environment": "live", "service": "VesselRegistry", "state": "faulting", "ails": []} in readiness.json()["services"]
     (own.data / "live" / "registry.db").rename(own.data / "live" / "gone.db")  # the backend comes back by itself
-    deadline = time.monotonic() + 20
+    deadline = time.monotonic() + 60
     while place(client, "live")["state"] != "serving":
         assert time.monotonic() < deadline
         time.sleep(0.2)

@@ -213,7 +213,7 @@ def test_bad_endpoints_beside_a_good_one_cost_no_call(client: Client, twins: tup
             "endpoints:\n", f"endpoints:\n      bad: {{address: '127.0.0.1:{garbage.port}'}}\n      mute: {{address: '127.0.0.1:{silent.port}'}}\n")
             .replace("breaker: {failures: 2", "connect_timeout: 0.5\n      breaker: {failures: 2")})
         assert {client.call("live", "VesselRegistry", "GetVessel", {"registration": "LK-0412"})["status"] for _ in range(20)} == {200}
-        deadline = time.monotonic() + 15
+        deadline = time.monotonic() + 60
         while {one["endpoint"] for one in client.pool("live", "registry")["endpoints"] if one["circuit"] != "closed"} != {"bad", "mute"}:
             assert time.monotonic() < deadline, client.pool("live", "registry")["endpoints"]
             time.sleep(0.1)
@@ -258,7 +258,7 @@ def test_one_server_dies_and_the_twin_takes_over(
     def endpoint(name: str) -> dict[str, object]:
         return next(one for one in client.pool("live", "registry")["endpoints"] if one["endpoint"] == name)
 
-    def wait_for(what: str, seconds: float = 20) -> float:
+    def wait_for(what: str, seconds: float = 60) -> float:
         began = time.monotonic()
         while not conditions[what]():
             assert time.monotonic() - began < seconds, (what, client.pool("live", "registry"))
@@ -283,7 +283,7 @@ def test_one_server_dies_and_the_twin_takes_over(
         assert client.pool("live", "registry")["state"] == "at risk"
         time.sleep(1.0)
         north.start()
-        back = wait_for("back", 30)
+        back = wait_for("back", 60)
     finally:
         stop.set()
         for one in threads:
@@ -319,15 +319,15 @@ def test_green_is_true_while_every_server_is_gone(demo: Demo, client: Client, tw
         return next(one.split()[-1] for one in httpx.get(f"{demo.url}/metrics").text.splitlines() if one.startswith(line))
 
     headers = {"Authorization": f"Bearer {demo.token('harbour-desk')}"}
-    wait_for("serving", 20)
+    wait_for("serving", 60)
     assert (told()["ails"], gauge("serving"), gauge("faulting")) == ([], "1.0", "0.0")
     for one in twins:
         one.kill()
-    deadline = time.monotonic() + 20
+    deadline = time.monotonic() + 60
     while client.pool("live", "registry")["state"] != "faulting":
         assert time.monotonic() < deadline
         time.sleep(0.05)
-    wait_for("faulting", 2)
+    wait_for("faulting", 20)
     try:
         assert [(one["part"], one["name"], one["state"]) for one in place()["ails"]] == [("pool", "registry", "faulting")]
         assert told() == {"environment": "live", "service": "VesselRegistry", "state": "faulting",
@@ -349,7 +349,7 @@ def test_green_is_true_while_every_server_is_gone(demo: Demo, client: Client, tw
     assert (place()["state"], told()["ails"]) == ("stopped", ["Its pool is stopped."])
     assert "Stopped for now" in httpx.get(f"{demo.url}/soap/live/VesselRegistry").text
     client.act_on_pool("live", "registry", "start")
-    wait_for("serving", 20)
+    wait_for("serving", 60)
 
 
 def demo_request(registration: str) -> str:

@@ -158,7 +158,7 @@ def weirs(served: Served, token: str) -> Iterator[ServiceClient]:
         yield made
 
 
-def until(done: Callable[[], Any], seconds: float = 20.0) -> Any:
+def until(done: Callable[[], Any], seconds: float = 60.0) -> Any:
     end = time.monotonic() + seconds
     while True:
         found = done()
@@ -381,9 +381,9 @@ def test_a_caller_is_told_at_the_address_that_it_names(served: Served, client: C
 
 def test_a_call_whose_caller_is_gone_is_stopped_and_undone(served: Served, client: Client, token: str) -> None:
     with served.http("/rest/trial/Weirs") as http, pytest.raises(httpx.ReadTimeout):
-        http.post("/Patient", json={"code": "P1"}, headers={"Authorization": f"Bearer {token}"}, timeout=0.5)
+        http.post("/Patient", json={"code": "P1"}, headers={"Authorization": f"Bearer {token}"}, timeout=1.5)
     found = until(lambda: [one for one in client.calls(service="Weirs", failed=True) if one["fault"] == "caller.left"])
-    assert found[0]["micros"] < 5_000_000
+    assert found[0]["micros"] < 15_000_000
     assert crest(served.data, "P1") == 0
 
 

@@ -84,13 +84,14 @@ def test_an_answer_is_stored_for_a_while_and_says_its_age(served: Served, caller
     write_past(served.data, "W1", "4.10")
     time.sleep(1.1)
     again = callers["night"].post("/GetWeir", json={"code": "W1"})  # what one caller asked for is there for another
-    assert (again.json(), again.headers["Age"]) == (first.json(), "1")
+    assert again.json() == first.json()
+    assert int(again.headers["Age"]) >= 1
     soap = ('<s:Envelope xmlns:s="http://schemas.xmlsoap.org/soap/envelope/"><s:Body><GetWeir xmlns="urn:larkmere:weirs"><code>W1</code></GetWeir>'
             "</s:Body></s:Envelope>")
     with served.http() as http:
         other = http.post("/soap/trial/Weirs", content=soap, headers={"Content-Type": "text/xml", "Authorization": desk.headers["Authorization"]})
     assert b"4.00" in other.content
-    assert other.headers["Age"] == "1"
+    assert int(other.headers["Age"]) >= int(again.headers["Age"])
     live = desk.post("/GetWeir", json={"code": "W1"}, headers={"Cache-Control": "no-cache"})
     assert (live.json()["weir"]["crest"], live.headers["Age"]) == ("4.10", "0")
     assert desk.post("/GetWeir", json={"code": "W1"}).json() == live.json()
