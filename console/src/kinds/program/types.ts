@@ -146,7 +146,8 @@ export function replacings(text: string): Record<string, string> {
   const found: Record<string, string> = {};
   for (const one of text.split(",")) {
     const pair = /^\s*(==.*?==|[^=]+)=(.*?)\s*$/.exec(one);
-    if (pair?.[1]) found[pair[1].trim()] = pair[2]!.trim();
+    const old = pair?.[1]?.trim();
+    if (old) found[old] = pair![2]!.trim();
   }
   return found;
 }
