@@ -46,6 +46,7 @@ bench: setup
 	.venv/bin/python bench/screens.py
 	.venv/bin/python bench/walk.py
 	.venv/bin/python bench/overview.py
+	.venv/bin/python bench/drafts.py
 	.venv/bin/python bench/contracts.py
 	.venv/bin/python bench/workflows.py
 	.venv/bin/python bench/suites.py
