@@ -1,4 +1,4 @@
-"""What the overview asks after a change of one definition, which drafts differ from their releases, beside the same with all texts made anew.
+"""What the overview asks after a change of one definition, which drafts differ from their releases, beside the same with texts made anew.
 
 Both are done in the event loop of the service; the catalogue is the demo's.
 """
