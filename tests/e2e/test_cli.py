@@ -11,6 +11,7 @@ import httpx
 import pytest
 
 from bricola.client import Client
+from bricola.core.definitions.engines import ENGINES
 from tests.conftest import COMMAND, Demo, copied_folder
 
 
@@ -158,6 +159,7 @@ def test_help_and_completion(demo: Demo) -> None:
     for command in ("serve", "demo", "apply", "export", "review", "release", "deploy", "undeploy", "services", "contract", "sample",
                     "call", "calls"):
         assert re.search(rf"\b{command}\b", help_text)
+    assert all(re.search(rf"\b{engine}\b", demo.run("connect", "--help").stdout) for engine in ENGINES)
     shown = subprocess.run([COMMAND], env={**demo.environ, "_BRICOLA_COMPLETE": "complete_bash", "COMP_WORDS": "bricola un",
                                            "COMP_CWORD": "1"}, capture_output=True, text=True, timeout=30)
     assert "undeploy" in shown.stdout

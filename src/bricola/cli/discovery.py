@@ -172,9 +172,10 @@ def register(app: typer.Typer) -> None:
     @app.command("connect", rich_help_panel=panel)
     def connect_backend(
         name: str, environment: str,
-        engine: Annotated[str, typer.Option(help="sqlite, postgresql, mariadb, tn3270 or tn5250.")],
-        address: Annotated[str, typer.Option(help="host:port of the server.")] = "",
-        file: Annotated[str, typer.Option(help="The file of a SQLite database, below the service's data folder.")] = "",
+        engine: Annotated[str, typer.Option(help="sqlite, postgresql, mariadb, tn3270, tn5250, soap, http, files or program-host.")],
+        address: Annotated[str, typer.Option(help="host:port of the server; of an HTTP or SOAP service its URL.")] = "",
+        file: Annotated[
+            str, typer.Option(help="The file of a SQLite database, or the folder of files, below the service's data folder.")] = "",
         database: Annotated[str, typer.Option(help="The database on the server.")] = "",
         credential: Annotated[str, typer.Option(help="A stored credential: bricola credentials add.")] = "",
         tls: Annotated[str, typer.Option(help="off, encrypt or verify.")] = "off",
