@@ -196,3 +196,16 @@ def test_a_procedure_is_found_tried_and_made_an_operation(desk: Page, own: Demo,
     toll_desk.deploy("LockSheets", "rehearsal")
     answer = toll_desk.call("rehearsal", "LockSheets", "LockSheet", {"lock": "LM01"})["answer"]
     assert [one["number"] for one in answer["row2"]] == [1, 2]
+
+    path = "routines/lock-sheet.yaml"  # as if another parameter had been there when it was made
+    toll_desk.apply({path: toll_desk.export()[path].replace("p_lock:", "p_site: {declared: int}\n  p_lock:", 1).replace(
+        "fixed: {}", "").replace("\nrows:", "\nfixed: {p_site: 1}\nrows:")})
+    desk.reload()
+    routines.get_by_role("button", name="lock_sheet").click()
+    desk.get_by_role("button", name="See what differs").click()
+    panel = desk.get_by_role("dialog")
+    expect(panel.get_by_role("row").filter(has_text="p_site")).to_contain_text("no such parameter")
+    expect(panel).to_contain_text("LockSheets.LockSheet")
+    panel.get_by_role("button", name="Save as a draft").click()
+    expect(routines.get_by_role("button", name="lock_sheet")).to_contain_text("in LockSheets")
+    assert "p_site" not in toll_desk.export()[path]

@@ -3,6 +3,7 @@
 import asyncio
 import time
 from collections.abc import AsyncIterator
+from dataclasses import replace
 from datetime import UTC, date, datetime
 from datetime import time as clock
 from decimal import Decimal
@@ -14,12 +15,17 @@ import pytest
 from bricola.adapters.engines import DOORS
 from bricola.core.calls.call import Call
 from bricola.core.calls.trials import Trial
+from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.engines.places import StatementLimits
+from bricola.core.definitions.model import BackendDefinition
 from bricola.core.definitions.names import pascal_case
-from bricola.core.definitions.text import write_definition
+from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.jobs.marks import RequestMark
-from bricola.core.kinds.routines.comparing import differences
+from bricola.core.kinds.routines.comparing import differences, newly_optional
+from bricola.core.kinds.routines.definition import RoutineDefinition
 from bricola.core.kinds.routines.drafting import Wish, draft_routine
+from bricola.core.kinds.routines.renewing import renewed
+from bricola.core.kinds.routines.shape import resolve_routine
 from bricola.core.kinds.routines.trying import results_of
 from bricola.core.messages.faults import DeclaredFaultError
 from bricola.core.problems import Kind, ProblemError
@@ -453,6 +459,38 @@ async def test_a_row_whose_fields_are_called_like_arguments_and_a_cursor_that_is
     assert await call(live, "TariffOf", lock="LM01") == {"lock2": "LM01", "rate": Decimal("1.25")}
     assert (await call(live, "AllRates"))["row"] == [{"lock": "LM01", "rate": Decimal("1.25")}]
     await river.pool.close()
+
+
+async def test_a_changed_routine_is_followed_and_what_somebody_wrote_stays(river: Database) -> None:
+    before = {"postgresql": "CREATE FUNCTION fee(p_lock text, p_tons numeric(6,2), p_gone int, INOUT p_state text, OUT p_fee numeric(9,2))"
+                            " LANGUAGE plpgsql AS $$ BEGIN p_fee := p_tons; END $$",
+              "mariadb": "CREATE PROCEDURE fee(p_lock varchar(8), p_tons decimal(6,2), p_gone int, INOUT p_state varchar(9), OUT p_fee decimal(9,2))"
+                         " SET p_fee = p_tons"}[river.engine]
+    river.run(before)
+    known = read_definition((await draft(river, "fee")).replace("gone:", "oldClass:").replace("label: Tons", "label: Cargo, sample: '4.5'")
+                            + "faults:\n  Closed: {states: '45001', fields: [oldClass, lock]}\n", "r")
+    assert isinstance(known, RoutineDefinition)
+    river.run("DROP FUNCTION fee" if river.engine == "postgresql" else "DROP PROCEDURE fee",
+              before.replace("(6,2)", "(8,3)").replace("p_gone int", "p_class text"))
+    routine = (await found(river))["fee"]
+    made = renewed(known, routine)
+    assert not differences(made, routine)
+    assert {one.name: one.parameter_name for one in made.input} == {
+        "lock": "p_lock", "tons": "p_tons", "state": "p_state", "class": "p_class"}
+    tons = next(one for one in made.input if one.name == "tons")
+    assert (tons.label, tons.sample, made.faults[0].fields) == ("Cargo", "4.5", ("lock",))
+    if river.engine == "mariadb":  # the other one keeps no digits of parameters
+        assert (tons.digits, tons.fraction) == (8, 3)
+    assert resolve_routine(made, Catalogue([BackendDefinition(name="river", engine=river.engine), made]))
+    assert renewed(made, routine) == made
+    if river.engine == "postgresql":  # a default that is new changes no call, and is there for who wants it
+        optional = replace(routine, parameters=(*routine.parameters, replace(routine.parameters[0], name="p_night", optional=True)))
+        assert not differences(made, optional)
+        assert [one[0] for one in newly_optional(made, optional)] == ["p_night"]
+        assert next(one for one in renewed(made, optional).input if one.name == "night").required is False
+    narrower = made.model_copy(update={"input": tuple(one for one in made.input if one.name != "state")})
+    assert renewed(narrower, routine) == narrower  # what was left out on purpose does not come back
+    river.run("DROP FUNCTION fee" if river.engine == "postgresql" else "DROP PROCEDURE fee")
 
 
 async def test_calls_at_once_keep_their_values_apart(river: Database) -> None:

@@ -151,11 +151,24 @@ def test_a_parameter_that_changes_below_is_told_before_it_hurts(river: River) ->
     assert "p_weight" in told
     assert {one["place"] for one in river.admin.review("Tolls", "trial") if one["code"] == "backend.unfit"} == {
         "routine quote-toll, parameters, p_tons", "routine quote-toll, parameters, p_weight"}
-    river.admin.apply({path: text.replace("What a passage", "What each passage")})
+    river.admin.apply({path: text.replace("What a passage", "What each passage").replace("label: Lock", "label: Lock of the toll")})
     river.admin.release("Tolls")
     with pytest.raises(ProblemError) as refused:
         river.admin.deploy("Tolls", "trial")
     assert "p_weight" in "".join(one.sentence() for one in refused.value.problems)
+    assert "says something else" in river.command("discover", "routines", "trial", "river", "quote")
+    told = river.command("discover", "renew", "trial", "quote-toll", "--show")
+    assert "no such parameter" in told
+    assert "Tolls.QuoteToll by routine quote-toll" in told
+    assert "weight: {type: decimal" in told
+    river.command("discover", "renew", "trial", "quote-toll", status=1)  # nobody is there to be asked
+    assert "saved routines/quote-toll.yaml" in river.command("discover", "renew", "trial", "quote-toll", "--yes")
+    assert "says what the routine is" in river.command("discover", "renew", "trial", "quote-toll")
+    newer = river.admin.export()[path]
+    assert "What each passage" in newer
+    assert "label: Lock of the toll" in newer
+    assert "tons" not in newer
+    assert "All of it fits" in river.command("impact", "routine quote-toll", "--in", "trial")
     river.run("DROP FUNCTION quote_toll")
     stages = {one["stage"]: one for one in river.admin.check("trial", "river")[0]["stages"]}
     assert stages["allowed"]["problem"]["message"] == "There is no routine quote_toll that this user may call."

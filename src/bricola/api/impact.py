@@ -32,14 +32,20 @@ class ChangeBelow(TypedDict):
 
 
 @closed
-class ImpactRow(TypedDict):
-    """An operation: by which definitions it is reached, its cases, who called it in the last month, what does not fit any more."""
+class AffectedOperation(TypedDict):
+    """An operation that needs what changes: by which definitions, which cases prove it, and who called it in the last month."""
 
     service: str
     operation: str
     by: list[str]
     cases: list[str]
     callers: list[str]
+
+
+@closed
+class ImpactRow(AffectedOperation):
+    """With what of it does not fit any more."""
+
     problems: list[Misfit]
     changes: list[ChangeBelow]
 

@@ -4,6 +4,7 @@ from typing_extensions import TypedDict
 
 from bricola.api.base import Problem, closed
 from bricola.api.definitions import Change
+from bricola.api.impact import AffectedOperation
 from bricola.core.cobol.comparing import Moved
 from bricola.core.cobol.describing import Layout
 from bricola.core.cobol.spreading import Spread
@@ -67,17 +68,6 @@ class HostedProgram(TypedDict):
     areas: list[int]
     words: str
     called_by: list[str]
-
-
-@closed
-class AffectedOperation(TypedDict):
-    """An operation that needs what changes: by which definitions, which cases prove it, and who called it in the last month."""
-
-    service: str
-    operation: str
-    by: list[str]
-    cases: list[str]
-    callers: list[str]
 
 
 @closed

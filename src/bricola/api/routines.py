@@ -2,15 +2,16 @@
 
 from typing_extensions import TypedDict
 
-from bricola.api.base import closed
+from bricola.api.base import Problem, closed
 from bricola.api.definitions import Change
+from bricola.api.impact import AffectedOperation
 
 
 @closed
 class RoutineRow(TypedDict):
     """A procedure or function; `takes` and `gives` are the names of what goes in and comes out. With `shows_rows` what rows it gives shows
-    only when it runs; `reasons` say why it cannot be published, and
-    `serving` whether an operation that runs it is live there."""
+    only when it runs; `reasons` say why it cannot be published, `serving` whether an operation that runs it is live there, and `differs`
+    names the definitions of it that say something else."""
 
     name: str
     form: str
@@ -24,6 +25,7 @@ class RoutineRow(TypedDict):
     reasons: list[str]
     used: list[str]
     serving: bool
+    differs: list[str]
 
 
 @closed
@@ -72,3 +74,26 @@ class RoutineDrafted(TypedDict):
     left_out: list[NotCarried]
     open_zones: list[str]
     unseen_rows: bool
+
+
+@closed
+class RoutineDifference(TypedDict):
+    """A parameter, or what else of a routine, as its definition says it and as it is there."""
+
+    name: str
+    was: str
+    now: str
+
+
+@closed
+class RoutineRenewed(TypedDict):
+    """A definition brought up to its routine: what differed, what of the new one does not fit together, columns that are not told, and who
+    is affected."""
+
+    text: str
+    differences: list[RoutineDifference]
+    problems: list[Problem]
+    untold: list[str]
+    affected: list[AffectedOperation]
+    saved: bool
+    changes: list[Change]

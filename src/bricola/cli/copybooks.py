@@ -11,7 +11,7 @@ import typer
 from rich.markup import escape
 
 from bricola.cli.connection import At, Json, connect
-from bricola.cli.output import out, print_json, table, text
+from bricola.cli.output import out, print_affected, print_json, table, text
 from bricola.core.cobol.describing import ItemRow, Layout, described
 from bricola.core.cobol.record import Options, all_records, chosen_record, decode, encode, options_of
 from bricola.core.problems import Problem, ProblemError, shown
@@ -331,8 +331,4 @@ def print_taken(called: str, found: Any) -> None:
         out.print(f"[red]✕[/] {text(one['message'])}  [dim]{text(one.get('place', ''))}[/]")
         if one.get("mend"):
             out.print(f"    mend      {text(one['mend'])}")
-    for one in found["affected"]:
-        out.print(
-            f"[yellow]▲[/] {text(one['service'])}.{text(one['operation'])} by {text(', '.join(one['by']))}; "
-            f"cases: {text(', '.join(one['cases']) or 'none')}; callers: {text(', '.join(one['callers']) or 'none in 30 days')}"
-        )
+    print_affected(found["affected"])

@@ -169,6 +169,15 @@ def ask_first(what: str, as_json: bool, question: str, found: str = "") -> None:
     typer.confirm(question, abort=True)
 
 
+def print_affected(rows: Sequence[Mapping[str, Any]]) -> None:
+    """Operations that need what changes, with the cases that prove them and who called them."""
+    for one in rows:
+        out.print(
+            f"[yellow]▲[/] {text(one['service'])}.{text(one['operation'])} by {text(', '.join(one['by']))}; "
+            f"cases: {text(', '.join(one['cases']) or 'none')}; callers: {text(', '.join(one['callers']) or 'none in 30 days')}"
+        )
+
+
 def print_drafts(files: Mapping[str, str], show: bool) -> None:
     """Definitions by path: their texts, or that they are saved."""
     for path, content in files.items():

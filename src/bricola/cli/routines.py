@@ -6,7 +6,7 @@ import typer
 
 from bricola.cli.connection import At, Json, connect
 from bricola.cli.copybooks import pairs_of
-from bricola.cli.output import ask_first, out, print_drafts, print_json, table, text
+from bricola.cli.output import ask_first, out, print_affected, print_drafts, print_json, table, text
 from bricola.client import Client
 from bricola.core.problems import ProblemError
 
@@ -26,6 +26,12 @@ def routines_beside(client: Client, environment: str, backend: str, search: str)
 
 
 def register_routines(discover: typer.Typer) -> None:
+    """All commands of `discover` that are about routines."""
+    _register_looking(discover)
+    _register_renewal(discover)
+
+
+def _register_looking(discover: typer.Typer) -> None:
     @discover.command("routines")
     def list_routines(
         environment: str, backend: str,
@@ -73,6 +79,8 @@ def register_routines(discover: typer.Typer) -> None:
             out.print(f"[yellow]▲[/] It cannot be published: {text(reason)}.")
         for use in found["used"]:
             out.print(f"[green]●[/] {text(use)}")
+        for one in found["differs"]:
+            out.print(f"[yellow]▲[/] routine {text(one)} says something else: bricola discover renew {text(environment)} {text(one)}")
 
     @discover.command("operation")
     def make_operation(
@@ -119,6 +127,52 @@ def register_routines(discover: typer.Typer) -> None:
             out.print(f"[dim]Next: bricola release {text(service)} && bricola deploy {text(service)} {text(environment)}[/]")
 
 
+def _register_renewal(discover: typer.Typer) -> None:
+    @discover.command("renew")
+    def renew(
+        environment: str,
+        name: Annotated[str, typer.Argument(metavar="ROUTINE", help="The definition of a procedure or function.")],
+        signature: Signature = None,
+        zone: Annotated[str, typer.Option(help="Of moments that do not say it: utc, or local for the clock on the wall.")] = "",
+        show: Annotated[bool, typer.Option("--show", help="Only say what differs, and print the new text; save nothing.")] = False,
+        yes: Annotated[bool, typer.Option("--yes", help="Save it without asking, whoever is affected.")] = False,
+        at: At = "",
+        as_json: Json = False,
+    ) -> None:
+        """Bring a definition up to what its procedure or function is now: names, labels and faults stay, types follow."""
+        with connect(at) as client:
+            found = client.renew_routine(name, environment, signature=signature, zone=zone)
+            if not as_json:
+                _print_renewed(name, environment, found)
+            if show or not found["differences"]:
+                if as_json:
+                    print_json(found)
+                elif show:
+                    out.print(text(found["text"]))
+                return
+            if not yes:
+                ask_first("discover", as_json, "Save it as a draft?")
+            saved = client.renew_routine(name, environment, signature=signature, zone=zone, save=True)
+        if as_json:
+            print_json(saved)
+            return
+        for change in saved["changes"]:
+            out.print(f"[green]●[/] saved {text(change['path'])} as a draft")
+
+
+def _print_renewed(name: str, environment: str, found: Any) -> None:
+    if not found["differences"]:
+        out.print(f"[green]●[/] {text(name)} says what the routine is in {text(environment)}.")
+    else:
+        rows = [(f"[bold]{text(one['name'])}[/]", text(one["was"]), text(one["now"])) for one in found["differences"]]
+        out.print(table(("What", "As it is defined", "As it is there"), rows))
+    for one in found["problems"]:
+        out.print(f"[red]✕[/] {text(one['message'])}  [dim]{text(one.get('place', ''))}[/]")
+    for column in found["untold"]:
+        out.print(f"[yellow]▲[/] {text(column)} of its rows is not told to callers.")
+    print_affected(found["affected"])
+
+
 def _gives(one: Any) -> str:
     gives = text(", ".join(one["gives"]))
     if one["gives_rows"]:
@@ -131,6 +185,8 @@ def _gives(one: Any) -> str:
 def _use(one: Any) -> str:
     if one["used"]:
         return f"[green]●[/] {text(one['used'][0])}"
+    if one["differs"]:
+        return f"[yellow]▲[/] routine {text(one['differs'][0])} says something else"
     return f"[yellow]▲[/] {text(one['reasons'][0])}" if one["reasons"] else "not yet"
 
 

@@ -58,6 +58,12 @@ class DiscoveryCalls(ApiConnection):
                 "zone": zone, "try_with": None if try_with is None else dict(try_with), "save": save}
         return cast("found.RoutineDrafted", self._ask("POST", f"/discovery/{environment}/{backend}/routines", json=body))
 
+    def renew_routine(self, name: str, environment: str, *, signature: str | None = None, zone: str = "",
+                      save: bool = False) -> "found.RoutineRenewed":
+        """A definition brought up to what its routine is now: what differs, and who is affected; with `save` it becomes a draft."""
+        body = {"signature": signature, "zone": zone, "save": save}
+        return cast("found.RoutineRenewed", self._ask("PUT", f"/routines/{name}/renewal/{environment}", json=body))
+
     def connect_backend(self, name: str, environment: str, engine: str, binding: Json, description: str = "") -> "definitions.Changes":
         """Define a backend where it is new, and bind it in an environment."""
         body = {"name": name, "engine": engine, "description": description, "binding": binding}

@@ -2,6 +2,7 @@
 import { useEffect, useState } from "react";
 import { ask, type TakenCopybook } from "../../api";
 import { useAct } from "../../act";
+import { Affected } from "../../parts/affected";
 import { Problems } from "../../parts/controls";
 import { Panel } from "../../parts/dialog";
 import { t } from "../../text";
@@ -54,18 +55,7 @@ export function Taking({ copybook, onDone }: { copybook: Copybook; onDone: (save
             </table>
           )}
           <Problems problems={found.problems} mark="risk" />
-          {found.affected.map((one) => (
-            <p key={`${one.service}.${one.operation}`} className="mt-2">
-              <b className="font-semibold">{`${one.service}.${one.operation}`}</b>{" "}
-              <span className="text-ink2">
-                {t(
-                  "cases: {0}; callers: {1}",
-                  one.cases.join(", ") || t("none"),
-                  one.callers.join(", ") || t("none in 30 days"),
-                )}
-              </span>
-            </p>
-          ))}
+          <Affected rows={found.affected} />
           <button type="button" className="btn btn-main mt-3" onClick={() => void take(true)}>
             {t("Save as a draft")}
           </button>

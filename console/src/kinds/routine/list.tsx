@@ -48,6 +48,7 @@ export default function RoutineList({
           </span>
           <span className="block truncate text-xs text-ink2">
             {one.used[0] ??
+              (one.differs[0] && t("routine {0} says something else", one.differs[0])) ??
               one.reasons[0] ??
               (one.comment || t("takes {0}, not published", plural(one.takes.length, "value")))}
           </span>
@@ -63,5 +64,6 @@ export default function RoutineList({
 /** Green only where an operation is live; a draft is none. */
 function markOf(one: RoutineRow) {
   if (one.serving) return "serving";
-  return one.used.length ? "draft" : one.reasons.length ? "risk" : "none";
+  if (one.used.length) return "draft";
+  return one.differs.length || one.reasons.length ? "risk" : "none";
 }

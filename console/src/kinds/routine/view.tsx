@@ -1,10 +1,12 @@
 /** One procedure or function: what it takes and gives, and a definition made of it. */
+import { useState } from "react";
 import type { RoutineDetail } from "../../api";
 import { useLoad } from "../../load";
 import { Problems } from "../../parts/controls";
 import { Mark } from "../../parts/marks";
 import { rich, t } from "../../text";
 import { MakeOperation } from "./make";
+import { Renewing } from "./renewing";
 
 const WAYS: Record<string, string> = {
   in: t("in"),
@@ -29,6 +31,7 @@ export default function RoutineView({
   const signature = chosen.slice(name.length + 1, -1);
   const query = `name=${encodeURIComponent(name)}&signature=${encodeURIComponent(signature)}`;
   const found = useLoad<RoutineDetail>(`${base}/routine?${query}`);
+  const [renewed, setRenewed] = useState("");
   return (
     <>
       <section aria-label={t("Routine")} className="min-h-0 min-w-0 overflow-auto">
@@ -37,18 +40,30 @@ export default function RoutineView({
             <Problems problems={found.error.problems} />
           </div>
         )}
-        {found.data && <Parameters routine={found.data} />}
+        {found.data && <Parameters routine={found.data} onRenew={setRenewed} />}
       </section>
       <aside aria-label={t("Make an operation")} className="min-h-0 overflow-auto border-l border-line bg-inset">
         {found.data && (
           <MakeOperation key={chosen} routine={found.data} base={base} environment={environment} onMade={onMade} />
         )}
       </aside>
+      {renewed && (
+        <Renewing
+          name={renewed}
+          environment={environment}
+          onDone={(saved) => {
+            setRenewed("");
+            if (!saved) return;
+            found.reload();
+            onMade();
+          }}
+        />
+      )}
     </>
   );
 }
 
-function Parameters({ routine }: { routine: RoutineDetail }) {
+function Parameters({ routine, onRenew }: { routine: RoutineDetail; onRenew: (name: string) => void }) {
   const rows = [
     ...routine.parameters,
     ...routine.columns.map((one) => ({ ...one, way: "row", optional: false, default: "", codes: [], zone: "" })),
@@ -66,6 +81,14 @@ function Parameters({ routine }: { routine: RoutineDetail }) {
         {routine.reasons.map((one) => (
           <p key={one} className="strip mt-2">
             {rich("It cannot be published: {0}.", one)}
+          </p>
+        ))}
+        {routine.differs.map((one) => (
+          <p key={one} className="strip mt-2 flex items-center gap-3">
+            {rich("{0} says something else than what is here.", <b className="font-semibold">{one}</b>)}
+            <button type="button" className="btn ml-auto" onClick={() => onRenew(one)}>
+              {t("See what differs")}
+            </button>
           </p>
         ))}
         {routine.shows_rows && (

@@ -18,12 +18,17 @@ def unfit(definition: RoutineDefinition, known: Sequence[Routine]) -> Iterator[P
                       found=shown(definition.calls), choices=tuple(dict.fromkeys(one.name for one in known)),
                       mend="Correct 'calls:', or the database.")
         return
-    nearest = min(named, key=lambda one: (len(differences(definition, one)), len(one.obstacles)))
-    for words in nearest.obstacles:
-        yield Problem(UNFIT, f"The routine cannot be called: {words}.", place=f"{place}, calls", found=nearest.called)
-    for name, said, there in differences(definition, nearest):
-        yield Problem(UNFIT, "The routine is another than its definition says.", place=f"{place}, parameters, {name}",
-                      expected=said, found=there, mend="Draft it anew, or correct 'parameters:' and the inputs and outputs that name it.")
+    like = nearest(definition, named)
+    for words in like.obstacles:
+        yield Problem(UNFIT, f"The routine cannot be called: {words}.", place=f"{place}, calls", found=like.called)
+    for name, said, there in differences(definition, like):
+        yield Problem(UNFIT, "The routine is another than its definition says.", place=f"{place}, parameters, {name}", expected=said,
+                      found=there, mend=f"Bring the definition up to it: bricola discover renew ENVIRONMENT {definition.name}")
+
+
+def nearest(definition: RoutineDefinition, named: Sequence[Routine]) -> Routine:
+    """Of the routines of its name the one that is most like the definition."""
+    return min(named, key=lambda one: (len(differences(definition, one)), len(one.obstacles)))
 
 
 def differences(definition: RoutineDefinition, routine: Routine) -> list[tuple[str, str, str]]:
@@ -36,7 +41,7 @@ def differences(definition: RoutineDefinition, routine: Routine) -> list[tuple[s
         words = _words(one.way, one.declared, one.optional)
         if other is None:
             found.append((name, words, "no such parameter"))
-        elif (one.way, _bare(one.declared)) != (other.way, _bare(other.declared)) or (one.optional and not other.optional):
+        elif (one.way, bare(one.declared)) != (other.way, bare(other.declared)) or (one.optional and not other.optional):
             found.append((name, words, _words(other.way, other.declared, other.optional)))
     found += [(name, "no such parameter", _words(one.way, one.declared, one.optional)) for name, one in there.items()
               if name not in said and (not one.optional or one.way != "in")]
@@ -51,9 +56,17 @@ def differences(definition: RoutineDefinition, routine: Routine) -> list[tuple[s
     return found
 
 
+def newly_optional(definition: RoutineDefinition, routine: Routine) -> list[tuple[str, str, str]]:
+    """Parameters that calls as they are do very well without, and the definition does not know yet."""
+    said = {one.name for one in definition.parameters}
+    return [(one.name, "no such parameter", _words(one.way, one.declared, True)) for one in routine.parameters
+            if one.name not in said and one.optional and one.way == "in"]
+
+
 def _words(way: str, declared: str, optional: bool) -> str:
     return f"{way} {declared}{', optional' if optional else ''}"
 
 
-def _bare(declared: str) -> str:
+def bare(declared: str) -> str:
+    """A type as it is compared: however it is written."""
     return re.sub(r"\s+", " ", declared.strip().lower())

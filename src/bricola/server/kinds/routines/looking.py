@@ -5,19 +5,24 @@ from typing import Any
 
 from bricola.adapters.engines import DOORS
 from bricola.core.definitions.base import Definition
+from bricola.core.definitions.catalogue import Catalogue
 from bricola.core.definitions.folder import default_path
 from bricola.core.definitions.text import write_definition
-from bricola.core.kinds.routines.comparing import differences
+from bricola.core.kinds.routines.comparing import differences, nearest, newly_optional
 from bricola.core.kinds.routines.definition import RoutineDefinition
 from bricola.core.kinds.routines.drafting import Wish, draft_routine, left_out, open_zones
+from bricola.core.kinds.routines.renewing import renewed, untold_columns
+from bricola.core.kinds.routines.shape import resolve_routine
 from bricola.core.kinds.routines.trying import results_of
 from bricola.core.problems import Problem, ProblemError, shown
 from bricola.core.shapes.simple import SimpleType
 from bricola.core.sql.routines import CURSOR, Parameter, Results, Routine
+from bricola.server.ports.calls import Calls
 from bricola.server.ports.drafts import unknown
 from bricola.server.ports.places import bound_backend
 from bricola.server.usecases import definitions
 from bricola.server.usecases.definitions import Ports
+from bricola.server.usecases.impact import affected
 from bricola.server.usecases.new_services import new_service, refuse_taken
 from bricola.server.usecases.publishing_state import published
 
@@ -25,14 +30,16 @@ from bricola.server.usecases.publishing_state import published
 async def routines(ports: Ports, environment: str, backend: str, search: str) -> list[dict[str, Any]]:
     """The routines whose name, comment or parameter has each word in it, with what is published of them."""
     words = search.lower().split()
-    found = [one for one in await _all(ports, environment, backend) if all(_mentions(one, word) for word in words)]
-    return [_summary(ports, environment, backend, one) for one in found]
+    everything = await _all(ports, environment, backend)
+    found = [one for one in everything if all(_mentions(one, word) for word in words)]
+    return [_summary(ports, environment, backend, one, [two for two in everything if two.name == one.name]) for one in found]
 
 
 async def routine(ports: Ports, environment: str, backend: str, name: str, signature: str | None) -> dict[str, Any]:
     """One routine with everything that is known of it."""
-    found = await _one(ports, environment, backend, name, signature)
-    return _summary(ports, environment, backend, found) | {
+    everything = await _all(ports, environment, backend)
+    found = _chosen(everything, name, signature)
+    return _summary(ports, environment, backend, found, [one for one in everything if one.name == name]) | {
         "parameters": [_parameter(one) for one in found.parameters],
         "columns": [{"name": one.name, "declared": one.declared, "type": one.type.base} for one in found.columns]}
 
@@ -40,7 +47,7 @@ async def routine(ports: Ports, environment: str, backend: str, name: str, signa
 async def draft(ports: Ports, environment: str, backend: str, wish: Mapping[str, Any], author: str) -> dict[str, Any]:
     """The definition of a routine, and a service where one is named; with `save` they become drafts. With `try_with`, arguments by
     parameter, it is called once, and what it did is rolled back, to see what rows it gives."""
-    found = await _one(ports, environment, backend, wish["routine"], wish["signature"])
+    found = _chosen(await _all(ports, environment, backend), wish["routine"], wish["signature"])
     seen = None
     if wish["try_with"] is not None:
         seen = await _tried(ports, environment, backend, found, wish["try_with"])
@@ -55,6 +62,30 @@ async def draft(ports: Ports, environment: str, backend: str, wish: Mapping[str,
     return {"files": files, "saved": wish["save"], "changes": changes, "unseen_rows": found.shows_rows and seen is None,
             "left_out": [{"name": name, "declared": declared} for name, declared in left_out(found)],
             "open_zones": [] if wish["zone"] else open_zones(found, seen)}
+
+
+async def renew(ports: Ports, calls: Calls, environment: str, name: str, wish: Mapping[str, Any], author: str) -> dict[str, Any]:
+    """A definition brought up to what its routine is now in an environment: what differs, what would not fit any more, and who is affected;
+    with `save` it becomes a draft."""
+    catalogue = ports.drafts.catalogue
+    known = catalogue.get(RoutineDefinition, name)
+    if known is None:
+        raise ProblemError(unknown("routine", name, [one.name for one in catalogue.all_of(RoutineDefinition)]))
+    named = [one for one in await _all(ports, environment, known.backend) if one.name == known.calls]
+    found = _chosen(named, known.calls, wish["signature"]) if wish["signature"] is not None or not named else nearest(known, named)
+    made = renewed(known, found, wish["zone"])
+    differs = differences(known, found) + newly_optional(known, found)
+    try:
+        resolve_routine(made, catalogue | Catalogue([made]))
+        problems: list[Problem] = []
+    except ProblemError as error:
+        problems = list(error.problems)
+    rows = await affected(ports.drafts, calls, [(RoutineDefinition.kind, name)]) if differs else []
+    files = {ports.drafts.path_of(RoutineDefinition.kind, name): write_definition(made)}
+    changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)] if wish["save"] and differs else []
+    return {"text": write_definition(made), "differences": [{"name": one, "was": was, "now": now} for one, was, now in differs],
+            "problems": [one.as_dict() for one in problems], "untold": untold_columns(known, found), "affected": rows,
+            "saved": bool(wish["save"] and differs), "changes": changes}
 
 
 async def _tried(ports: Ports, environment: str, backend: str, found: Routine, texts: Mapping[str, str]) -> Sequence[Results]:
@@ -93,8 +124,7 @@ async def _all(ports: Ports, environment: str, backend: str) -> list[Routine]:
         return await reader(session)
 
 
-async def _one(ports: Ports, environment: str, backend: str, name: str, signature: str | None) -> Routine:
-    everything = await _all(ports, environment, backend)
+def _chosen(everything: Sequence[Routine], name: str, signature: str | None) -> Routine:
     found = [one for one in everything if one.name == name and signature in (None, one.signature)]
     if not found:
         raise ProblemError(unknown("routine", name, [one.name for one in everything]))
@@ -109,17 +139,22 @@ def _mentions(one: Routine, word: str) -> bool:
     return any(word in text.lower() for text in told)
 
 
-def _summary(ports: Ports, environment: str, backend: str, one: Routine) -> dict[str, Any]:
+def _summary(ports: Ports, environment: str, backend: str, one: Routine, named: Sequence[Routine]) -> dict[str, Any]:
+    """`named` are all routines of its name, of which a definition means the one that is most like it."""
     catalogue = ports.drafts.catalogue
-    used, serving = [], False
+    used, serving, differs = [], False, []
     for known in catalogue.all_of(RoutineDefinition):
-        if (known.backend, known.calls) == (backend, one.name) and not differences(known, one):
+        if (known.backend, known.calls) != (backend, one.name):
+            continue
+        if differences(known, one):
+            differs += [known.name] if nearest(known, named) == one else []
+        else:
             words, live = published(ports.drafts, ports.places, environment, known)
             used.append(words)
             serving = serving or live
     return {"name": one.name, "form": one.form, "signature": one.signature, "comment": one.comment, "writes": one.writes,
             "gives_rows": one.gives_rows, "shows_rows": one.shows_rows, "reasons": list(one.reasons), "used": used,
-            "serving": serving,
+            "serving": serving, "differs": differs,
             "takes": [each.name for each in one.parameters if each.way in ("in", "in-out") and each.declared != CURSOR],
             "gives": [*(each.name for each in one.parameters if each.way != "in" and each.declared != CURSOR),
                       *(each.name for each in one.columns)]}

@@ -31,6 +31,20 @@ class RoutineWish(BaseModel):
     save: bool = False
 
 
+class Renewal(BaseModel):
+    """`signature` tells the routine from others of its name, where it is not the one that is most like the definition."""
+
+    signature: Annotated[str, Field(max_length=2000)] | None = None
+    zone: Literal["", "utc", "local"] = ""
+    save: bool = False
+
+
+@router.put("/routines/{name}/renewal/{environment}", response_model=answers.RoutineRenewed)
+async def renew(name: Name, environment: str, body: Renewal, user: Integrator, bricola: Running) -> dict[str, Any]:
+    """Bring a definition up to what its routine is now: what differs and who is affected; saved as a draft when asked."""
+    return await looking.renew(bricola, bricola.calls, environment, name, body.model_dump(), user.name)
+
+
 @router.get("/discovery/{environment}/{backend}/routines", response_model=list[answers.RoutineRow])
 async def routines(environment: str, backend: str, _: Integrator, bricola: Running, search: str = "") -> list[dict[str, Any]]:
     """Procedures and functions, narrowed by parts of names, comments and parameters."""
