@@ -488,6 +488,8 @@ async def test_a_changed_routine_is_followed_and_what_somebody_wrote_stays(river
         assert not differences(made, optional)
         assert [one[0] for one in newly_optional(made, optional)] == ["p_night"]
         assert next(one for one in renewed(made, optional).input if one.name == "night").required is False
+    both = replace(routine, parameters=(replace(routine.parameters[0], way="in-out"), *routine.parameters[1:]))
+    assert [(one.name, one.parameter_name) for one in renewed(made, both).output][-1] == ("lock", "p_lock")  # it comes out now, too
     narrower = made.model_copy(update={"input": tuple(one for one in made.input if one.name != "state")})
     assert renewed(narrower, routine) == narrower  # what was left out on purpose does not come back
     river.run("DROP FUNCTION fee" if river.engine == "postgresql" else "DROP PROCEDURE fee")

@@ -25,9 +25,9 @@ def renewed(known: RoutineDefinition, routine: Routine, zone: str = "") -> Routi
     fresh = draft_routine(routine, Wish(known.backend, known.name, zone))
     before = {one.name: bare(one.declared) for one in known.parameters}
     same = {one.name for one in routine.parameters if before.get(one.name) == bare(one.declared)}
-    taken = {one.name for one in (*known.input, *known.output)}
-    inputs = _parts(known.input, fresh.input, before, same, taken, set(known.fixed))
-    outputs = _parts(known.output, fresh.output, before, same, taken)
+    went_in = {one.name for one in known.parameters if one.way in ("in", "in-out")} | set(known.fixed)
+    came_out = {one.name for one in known.parameters if one.way != "in"}
+    inputs, outputs = _parts(known.input, fresh.input, went_in, same), _parts(known.output, fresh.output, came_out, same)
     names = {one.name for one in (*inputs, *outputs)}
     there = {one.name for one in fresh.parameters}
     return known.model_copy(update={
@@ -43,14 +43,14 @@ def untold_columns(known: RoutineDefinition, routine: Routine) -> list[str]:
     return [one.name for one in routine.columns if known.rows and one.name.lower() not in told]
 
 
-def _parts(known: Sequence[P], fresh: Sequence[P], before: Collection[str], same: Collection[str], taken: set[str],
-           fixed: Collection[str] = ()) -> tuple[P, ...]:
-    """In the order of before, what is new at the end."""
+def _parts(known: Sequence[P], fresh: Sequence[P], before: Collection[str], same: Collection[str]) -> tuple[P, ...]:
+    """One side, in the order that it has, what is new at the end; `before` are the parameters that it could have had."""
+    taken = {one.name for one in known}
     there = {one.parameter_name: one for one in fresh}
     kept = [one if one.parameter_name in same else _retyped(one, there[one.parameter_name])
             for one in known if one.parameter_name in there]
     for one in fresh:
-        if one.parameter_name in before or one.parameter_name in fixed:
+        if one.parameter_name in before:
             continue
         name, number = one.name, 1
         while name in taken:
