@@ -117,7 +117,7 @@ def start_demo(folder: Path) -> Demo:
 
 def stop_demo(demo: Demo) -> None:
     demo.process.terminate()
-    demo.process.wait(20)
+    demo.process.wait(60)
 
 
 @pytest.fixture(scope="session")

@@ -103,7 +103,7 @@ class PostgresServer:
         """As a machine that is switched off: no goodbye to those who are connected."""
         assert self._process is not None
         os.kill(int((self._data / "postmaster.pid").read_text().split()[0]), signal.SIGQUIT)
-        self._process.wait(20)
+        self._process.wait(60)
 
     def remove(self) -> None:
         if self._process is not None and self._process.poll() is None:

@@ -409,7 +409,7 @@ async def test_a_host_behind_tls(registry: Path, tmp_path: Path, monkeypatch: py
 
 async def test_each_session_has_a_device_of_the_list(registry: Path) -> None:
     async with demo_host("ledger", registry) as (server, port), \
-            pool_to(backend_of("ledger"), port, devices=("LKA1", "LKA2"), min_size=2, max_size=3, timeout=1.0) as pool:
+            pool_to(backend_of("ledger"), port, devices=("LKA1", "LKA2"), min_size=2, max_size=3, timeout=20.0) as pool:
         call = handler_of("LockLedger", pool)
         await asyncio.gather(*(call({"registration": "LK-0412", "maxRows": 60}) for _ in range(4)))
         assert set(server.devices) == {"LKA1", "LKA2"}

@@ -90,7 +90,7 @@ async def hosted(description: dict[str, Any], user: str = "", secret: str = "", 
 @asynccontextmanager
 async def pool_at(address: str, engine: str = "program-host", credential: str = "", folder: Path = Path("."), **parts: Any) -> AsyncIterator[Pool[Any]]:
     ends = (Endpoint(name="counter", address=address),)
-    settings = PoolSettings(max_size=parts.pop("max_size", 4), connect_timeout=3)
+    settings = PoolSettings(max_size=parts.pop("max_size", 4), connect_timeout=20)
     binding = Binding(name="toll-office", endpoints=ends, credential=credential, pool=settings, **parts)
     backend = CATALOGUE.find_backend("toll-office")
     assert backend is not None

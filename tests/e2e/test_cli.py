@@ -50,7 +50,7 @@ def test_lists_contract_sample_and_json_everywhere(demo: Demo, tmp_path: Path) -
     file.write_text(sample.stdout)
     assert demo.run("call", "live", "VesselRegistry", "GetVessel", "--envelope", str(file)).returncode == 0
     curl = demo.run("sample", "VesselRegistry", "GetVessel", "-e", "live", "--form", "curl").stdout
-    told = subprocess.run(curl, shell=True, capture_output=True, text=True, timeout=30,
+    told = subprocess.run(curl, shell=True, capture_output=True, text=True, timeout=120,
                           env={**os.environ, "BRICOLA_TOKEN": demo.token("toll-audit")})
     assert "<name>Brave Teal</name>" in told.stdout
     assert "<vessel>" in demo.run("sample", "VesselRegistry", "GetVessel", "--form", "answer").stdout
@@ -88,16 +88,16 @@ def test_export_edit_apply_release_deploy_undeploy(demo: Demo, tmp_path: Path) -
 
 def test_without_a_sign_in_or_a_service_the_mend_is_told(demo: Demo, tmp_path: Path) -> None:
     environ = {**os.environ, "XDG_CONFIG_HOME": str(tmp_path)}
-    alone = subprocess.run([COMMAND, "services"], env=environ, capture_output=True, text=True, timeout=30)
+    alone = subprocess.run([COMMAND, "services"], env=environ, capture_output=True, text=True, timeout=120)
     assert alone.returncode == 1
     assert "bricola signin" in alone.stderr
     signed = subprocess.run([COMMAND, "signin", demo.url, "-u", "teo"], env=environ, input=demo.password("teo") + "\n",
-                            capture_output=True, text=True, timeout=30)
+                            capture_output=True, text=True, timeout=120)
     assert "as teo (integrator)" in signed.stdout
     assert (tmp_path / "bricola" / "signins.json").stat().st_mode & 0o77 == 0
-    assert subprocess.run([COMMAND, "services"], env=environ, capture_output=True, timeout=30).returncode == 0
+    assert subprocess.run([COMMAND, "services"], env=environ, capture_output=True, timeout=120).returncode == 0
     dead = subprocess.run([COMMAND, "services", "--at", "http://127.0.0.1:9"], env={**environ, "BRICOLA_TOKEN": "x"},
-                          capture_output=True, text=True, timeout=30)
+                          capture_output=True, text=True, timeout=120)
     assert "does not answer" in dead.stderr
 
 
@@ -129,7 +129,7 @@ def test_a_fresh_service_prints_a_set_up_address_that_works_once(demo: Demo, tmp
     finally:
         timer.cancel()
         process.terminate()
-        process.wait(15)
+        process.wait(60)
         process.stdout.close()
 
 
@@ -146,11 +146,11 @@ def test_the_call_that_the_demo_prints_works_as_it_stands(tmp_path_factory: pyte
                 break
         start = next(index for index, line in enumerate(lines) if line.lstrip().startswith("curl "))
         command = "".join(lines[start:start + 3])
-        done = subprocess.run(["sh", "-c", command], capture_output=True, text=True, timeout=30, check=True)
+        done = subprocess.run(["sh", "-c", command], capture_output=True, text=True, timeout=120, check=True)
         assert "<name>Brave Teal</name>" in done.stdout
     finally:
         process.terminate()
-        process.wait(20)
+        process.wait(60)
         process.stdout.close()
 
 
@@ -161,5 +161,5 @@ def test_help_and_completion(demo: Demo) -> None:
         assert re.search(rf"\b{command}\b", help_text)
     assert all(re.search(rf"\b{engine}\b", demo.run("connect", "--help").stdout) for engine in ENGINES)
     shown = subprocess.run([COMMAND], env={**demo.environ, "_BRICOLA_COMPLETE": "complete_bash", "COMP_WORDS": "bricola un",
-                                           "COMP_CWORD": "1"}, capture_output=True, text=True, timeout=30)
+                                           "COMP_CWORD": "1"}, capture_output=True, text=True, timeout=120)
     assert "undeploy" in shown.stdout

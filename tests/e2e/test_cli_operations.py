@@ -165,4 +165,4 @@ def test_a_backup_of_the_running_service_starts_elsewhere(own: Demo, tmp_path: P
         assert states["live", "VesselRegistry"] == "faulting"
     finally:
         process.terminate()
-        process.wait(20)
+        process.wait(60)

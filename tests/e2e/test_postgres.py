@@ -252,7 +252,7 @@ def test_one_server_dies_and_the_twin_takes_over(
         with httpx.Client(headers={"Authorization": f"Bearer {token}"}) as http:
             while not stop.is_set():
                 began = time.monotonic()
-                status = http.post(f"{address}/GetVessel", json={"registration": "LK-0412"}, timeout=20).status_code
+                status = http.post(f"{address}/GetVessel", json={"registration": "LK-0412"}, timeout=60).status_code
                 results.append((began, status, time.monotonic() - began))
 
     def endpoint(name: str) -> dict[str, object]:

@@ -32,7 +32,7 @@ def served(data: Path) -> Iterator[tuple["subprocess.Popen[str]", dict[str, str]
         yield process, json.loads(told)
     finally:
         process.kill()
-        process.wait(20)
+        process.wait(60)
         process.stdout.close()
 
 
@@ -43,7 +43,7 @@ def test_a_second_process_on_a_folder_is_refused_with_the_first_one_named(tmp_pa
         assert "Another Bricola runs on this data folder" in second.stderr
         assert f"process {process.pid} at {facts['url']}" in second.stderr
         process.send_signal(signal.SIGKILL)
-        process.wait(20)
+        process.wait(60)
         with served(tmp_path) as (_, again):  # a killed process leaves nothing to clear away
             assert again["url"]
 

@@ -186,7 +186,7 @@ def test_a_page_of_another_site_opens_no_terminal(own: Demo) -> None:
     address = f"{own.url.replace('http', 'ws')}/api/v1/terminals/rehearsal/ledger"
     for origin, kind in (("http://elsewhere.example", "ended"), (own.url, "opened")):
         with connect(address, additional_headers={"Cookie": f"bricola_session={cookie}", "Origin": origin}) as socket:
-            told = json.loads(socket.recv(timeout=10))
+            told = json.loads(socket.recv(timeout=60))
         assert told["type"] == kind
 
 

@@ -31,7 +31,7 @@ def test_utf16_and_charset_and_comments_are_read(demo: Demo) -> None:
 
 def test_one_connection_carries_many_calls_good_and_bad(demo: Demo) -> None:
     parts = urlsplit(demo.address())
-    link = http.client.HTTPConnection(parts.hostname or "", parts.port, timeout=10)
+    link = http.client.HTTPConnection(parts.hostname or "", parts.port, timeout=60)
     headers = {"Content-Type": "text/xml", "Authorization": f"Bearer {demo.token('harbour-desk')}"}
     statuses = []
     for body in (wrap(get("LK-0001")), "<", wrap(get("LK-0002")), wrap(get("LK-9999")), wrap(get("LK-0003"))):

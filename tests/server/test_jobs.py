@@ -435,7 +435,7 @@ def test_jobs_survive_sigkill(tmp_path: Path, seed: int) -> None:
                 break
             time.sleep(chance.uniform(0.0, 0.2))
             process.send_signal(signal.SIGKILL)
-            process.wait(20)
+            process.wait(60)
     assert [one["state"] for one in states] == ["fault" if number % 4 == 3 else "done" for number in range(12)], states
     for number in range(12):
         expected = 4 if number % 4 == 3 else 5
