@@ -161,6 +161,8 @@ def test_a_parameter_that_changes_below_is_told_before_it_hurts(river: River) ->
     assert "no such parameter" in told
     assert "Tolls.QuoteToll by routine quote-toll" in told
     assert "weight: {type: decimal" in told
+    began = river.admin.renew_routine("quote-toll", "trial")
+    assert (began["saved"], began["problems"], began["open_zones"]) == (False, [], [])
     river.command("discover", "renew", "trial", "quote-toll", status=1)  # nobody is there to be asked
     assert "saved routines/quote-toll.yaml" in river.command("discover", "renew", "trial", "quote-toll", "--yes")
     assert "says what the routine is" in river.command("discover", "renew", "trial", "quote-toll")

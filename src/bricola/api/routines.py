@@ -87,13 +87,14 @@ class RoutineDifference(TypedDict):
 
 @closed
 class RoutineRenewed(TypedDict):
-    """A definition brought up to its routine: what differed, what of the new one does not fit together, columns that are not told, and who
-    is affected."""
+    """A definition brought up to its routine: what differed, what of the new one does not fit together, columns that are not told,
+    new moments of which nobody says the zone, and who is affected."""
 
     text: str
     differences: list[RoutineDifference]
     problems: list[Problem]
     untold: list[str]
+    open_zones: list[str]
     affected: list[AffectedOperation]
     saved: bool
     changes: list[Change]

@@ -1,5 +1,6 @@
 """`discover routines`, `routine` and `operation`: the procedures and functions of a database, and definitions made of them."""
 
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 import typer
@@ -13,6 +14,8 @@ from bricola.core.problems import ProblemError
 Signature = Annotated[
     str | None, typer.Option("--takes", metavar="SIGNATURE", help="Its parameters as the database tells them, where several have its name.")
 ]
+
+Zone = Annotated[str, typer.Option(help="Of moments that do not say it: utc, or local for the clock on the wall.")]
 
 
 def routines_beside(client: Client, environment: str, backend: str, search: str) -> list[Any]:
@@ -97,7 +100,7 @@ def _register_looking(discover: typer.Typer) -> None:
             typer.Option("--try", metavar="PARAMETER=VALUE",
                          help="Call it once with this and roll back, to see its rows; again for more."),
         ] = None,
-        zone: Annotated[str, typer.Option(help="Of moments that do not say it: utc, or local for the clock on the wall.")] = "",
+        zone: Zone = "",
         show: Annotated[bool, typer.Option("--show", help="Only show the definitions, save nothing.")] = False,
         yes: Annotated[bool, typer.Option("--yes", help="Call it without asking first.")] = False,
         at: At = "",
@@ -118,9 +121,7 @@ def _register_looking(discover: typer.Typer) -> None:
         print_drafts(made["files"], show)
         for left in made["left_out"]:
             out.print(f"[yellow]▲[/] {text(left['name'])} is left out: messages have no type for {text(left['declared'])}.")
-        for one in made["open_zones"]:
-            out.print(f"[yellow]▲[/] {text(one)}: the database does not say in which zone these moments are. They are told as they stand; "
-                      "if they are in UTC, say --zone utc.")
+        _print_zones(made["open_zones"])
         if made["unseen_rows"]:
             out.print("[yellow]▲[/] If it gives rows, say --try PARAMETER=VALUE to see them, or write them under 'rows:'.")
         if service and not show:
@@ -133,7 +134,7 @@ def _register_renewal(discover: typer.Typer) -> None:
         environment: str,
         name: Annotated[str, typer.Argument(metavar="ROUTINE", help="The definition of a procedure or function.")],
         signature: Signature = None,
-        zone: Annotated[str, typer.Option(help="Of moments that do not say it: utc, or local for the clock on the wall.")] = "",
+        zone: Zone = "",
         show: Annotated[bool, typer.Option("--show", help="Only say what differs, and print the new text; save nothing.")] = False,
         yes: Annotated[bool, typer.Option("--yes", help="Save it without asking, whoever is affected.")] = False,
         at: At = "",
@@ -170,7 +171,14 @@ def _print_renewed(name: str, environment: str, found: Any) -> None:
         out.print(f"[red]✕[/] {text(one['message'])}  [dim]{text(one.get('place', ''))}[/]")
     for column in found["untold"]:
         out.print(f"[yellow]▲[/] {text(column)} of its rows is not told to callers.")
+    _print_zones(found["open_zones"])
     print_affected(found["affected"])
+
+
+def _print_zones(names: Sequence[str]) -> None:
+    for one in names:
+        out.print(f"[yellow]▲[/] {text(one)}: the database does not say in which zone these moments are. They are told as they stand; "
+                  "if they are in UTC, say --zone utc.")
 
 
 def _gives(one: Any) -> str:

@@ -8,6 +8,7 @@ import { MadeDrafts, MakeActs } from "../../parts/made-drafts";
 import { Mark } from "../../parts/marks";
 import { ShownFiles } from "../../parts/shown-files";
 import { t } from "../../text";
+import { OpenZones } from "./zones";
 
 export function MakeOperation({
   routine,
@@ -136,17 +137,7 @@ export function MakeOperation({
           <span>{t("{0} is left out: messages have no type for {1}.", one.name, one.declared)}</span>
         </p>
       ))}
-      {draft && draft.open_zones.length > 0 && open.length === 0 && (
-        <p className="mt-2 flex items-baseline gap-1.5 text-warn">
-          <Mark name="risk" />
-          <span>
-            {t(
-              "Moments of {0} are told as they stand: the database does not say their zone.",
-              draft.open_zones.join(", "),
-            )}
-          </span>
-        </p>
-      )}
+      {draft && open.length === 0 && <OpenZones names={draft.open_zones} />}
       {draft?.unseen_rows && (
         <p className="mt-2 flex items-baseline gap-1.5 text-warn">
           <Mark name="risk" />

@@ -6,6 +6,7 @@ import { Affected } from "../../parts/affected";
 import { Problems } from "../../parts/controls";
 import { Panel } from "../../parts/dialog";
 import { t } from "../../text";
+import { OpenZones } from "./zones";
 
 export function Renewing({
   name,
@@ -58,6 +59,7 @@ export function Renewing({
           {found.untold.length > 0 && (
             <p className="mt-2 text-warn">{t("Not told to callers: {0} of its rows.", found.untold.join(", "))}</p>
           )}
+          <OpenZones names={found.open_zones} />
           <Problems problems={found.problems} mark="risk" />
           <Affected rows={found.affected} />
           <button type="button" className="btn btn-main mt-3" onClick={() => void renew(true)}>

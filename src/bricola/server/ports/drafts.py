@@ -6,11 +6,13 @@ from collections.abc import Callable
 from bricola.core.definitions.catalogue import Catalogue, Reference
 from bricola.core.definitions.folder import DefinitionFile, as_catalogue
 from bricola.core.definitions.model import EnvironmentDefinition, ServiceDefinition
-from bricola.core.definitions.text import read_definition
+from bricola.core.definitions.text import read_definition, write_definition
 from bricola.core.problems import Kind, Problem, ProblemError, shown
 from bricola.store import definitions
 from bricola.store.database import Db
 from bricola.store.definitions import StoredDefinition
+
+_AT_ONCE = 100_000  # characters
 
 
 class Drafts:
@@ -67,9 +69,11 @@ class Drafts:
 
 
 def _file(stored: StoredDefinition) -> DefinitionFile:
-    """A definition whose text is made here and now, and not when a list asks for it in the event loop."""
+    """A definition whose text is made here and now, and not when a list asks for it in the event loop; but for long ones, such as contracts
+    of others: a start would wait seconds for each, though perhaps nobody asks."""
     file = DefinitionFile(stored.path, read_definition(stored.text, stored.path))
-    _ = file.text
+    if len(stored.text) <= _AT_ONCE:
+        write_definition(file.definition)
     return file
 
 

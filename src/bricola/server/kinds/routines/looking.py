@@ -67,7 +67,7 @@ async def draft(ports: Ports, environment: str, backend: str, wish: Mapping[str,
 async def renew(ports: Ports, calls: Calls, environment: str, name: str, wish: Mapping[str, Any], author: str) -> dict[str, Any]:
     """A definition brought up to what its routine is now in an environment: what differs, what would not fit any more, and who is affected;
     with `save` it becomes a draft."""
-    catalogue = ports.drafts.catalogue
+    catalogue, began = ports.drafts.catalogue, ports.drafts.revisions
     known = catalogue.get(RoutineDefinition, name)
     if known is None:
         raise ProblemError(unknown("routine", name, [one.name for one in catalogue.all_of(RoutineDefinition)]))
@@ -82,9 +82,14 @@ async def renew(ports: Ports, calls: Calls, environment: str, name: str, wish: M
         problems = list(error.problems)
     rows = await affected(ports.drafts, calls, [(RoutineDefinition.kind, name)]) if differs else []
     files = {ports.drafts.path_of(RoutineDefinition.kind, name): write_definition(made)}
-    changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author)] if wish["save"] and differs else []
+    changes: list[dict[str, Any]] = []
+    if wish["save"] and differs:  # the database was asked meanwhile, and somebody may have saved the definition
+        base = definitions.started_from(began, [(RoutineDefinition.kind, name)])
+        changes = [definitions.plain_change(one) for one in await definitions.apply(ports, files, author, based_on=base)]
+    said = {one.name for one in known.parameters}
     return {"text": write_definition(made), "differences": [{"name": one, "was": was, "now": now} for one, was, now in differs],
             "problems": [one.as_dict() for one in problems], "untold": untold_columns(known, found), "affected": rows,
+            "open_zones": [] if wish["zone"] else [one for one in open_zones(found, None) if one not in said],
             "saved": bool(wish["save"] and differs), "changes": changes}
 
 
