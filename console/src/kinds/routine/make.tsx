@@ -3,7 +3,7 @@ import { useState } from "react";
 import { ask, type RoutineDetail, type RoutineDrafted } from "../../api";
 import { useAct } from "../../act";
 import { Problems, Select } from "../../parts/controls";
-import { TextField } from "../../parts/dialog";
+import { Labelled, TextField } from "../../parts/dialog";
 import { MadeDrafts, MakeActs } from "../../parts/made-drafts";
 import { Mark } from "../../parts/marks";
 import { ShownFiles } from "../../parts/shown-files";
@@ -86,17 +86,20 @@ export function MakeOperation({
         />
       )}
       {open.length > 0 && (
-        <div className="mb-2.5">
-          <Select
-            label={t("Moments of {0}", open.map((one) => one.name).join(", "))}
-            value={zone}
-            onChange={setZone}
-            options={[
-              { value: "local", word: t("are the clock on the wall") },
-              { value: "utc", word: t("are in UTC") },
-            ]}
-          />
-        </div>
+        <Labelled label={t("Moments of {0}", open.map((one) => one.name).join(", "))}>
+          {(id) => (
+            <Select
+              id={id}
+              label={t("Moments of {0}", open.map((one) => one.name).join(", "))}
+              value={zone}
+              onChange={setZone}
+              options={[
+                { value: "local", word: t("are the clock on the wall") },
+                { value: "utc", word: t("are in UTC") },
+              ]}
+            />
+          )}
+        </Labelled>
       )}
       {routine.shows_rows && (
         <fieldset className="mb-2.5">

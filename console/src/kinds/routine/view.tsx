@@ -85,7 +85,7 @@ function Parameters({ routine, onRenew }: { routine: RoutineDetail; onRenew: (na
         ))}
         {routine.differs.map((one) => (
           <p key={one} className="strip mt-2 flex items-center gap-3">
-            {rich("{0} says something else than what is here.", <b className="font-semibold">{one}</b>)}
+            <span>{rich("{0} says something else than what is here.", <b className="font-semibold">{one}</b>)}</span>
             <button type="button" className="btn ml-auto" onClick={() => onRenew(one)}>
               {t("See what differs")}
             </button>
